@@ -14,11 +14,12 @@ namespace {
 // 0.08–0.3″/√min): of the mean square of the ±, 26, 54, 79 and 89 % vary within 60, 180, 600 and 1200 s, as
 // they do for a memory of a minute.
 constexpr double beliefMemory_s = 60.0;
-// Independent pieces of its square in so long.
-constexpr double piecesPerMemory = 2.2;
+// Independent pieces of the square of what is hidden in as long as it is remembered, of a belief and of a
+// smoothed track (held against some hundred random mounts each, in usual and in slow air).
+constexpr double piecesOfBelief = 2.2, piecesOfTrack = 2.6;
 
 // Share of the variance of a process with that memory which is seen about its mean over a stretch.
-double shareWithin(double span_s, double memory_s = beliefMemory_s) {
+double shareWithin(double span_s, double memory_s) {
     const double x = std::max(span_s / memory_s, 1e-3);
     return 1.0 - 2.0 / x * (1.0 - (1.0 - std::exp(-x)) / x);
 }
@@ -54,13 +55,13 @@ std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, d
         dec.push_back(g.dec_arcsec.value);
         hidden += g.ra_arcsec.sigma * g.ra_arcsec.sigma + g.dec_arcsec.sigma * g.dec_arcsec.sigma;
     }
-    hidden *= shareWithin(span_s) / static_cast<double>(glimpses.size());
+    hidden *= shareWithin(span_s, beliefMemory_s) / static_cast<double>(glimpses.size());
     const double seen = meanSquare(ra) + meanSquare(dec);
     const double value = std::sqrt(seen + hidden);
     // What is hidden is known on average only; a stretch holds so many independent pieces of it, on two axes:
     // squares forget twice as fast, and part of what is hidden is quicker than its memory (held against 200
     // exposures of random mounts).
-    const double pieces = 2.0 * std::max(1.0, piecesPerMemory * span_s / beliefMemory_s);
+    const double pieces = 2.0 * std::max(1.0, piecesOfBelief * span_s / beliefMemory_s);
     const double square = hidden * std::sqrt(2.0 / pieces) + 2.0 * std::sqrt(seen * hidden / pieces);
     return Measured{value, 0.5 * square / std::max(value, 1e-6)};
 }
@@ -77,7 +78,7 @@ std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std
 }
 
 Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vector<double>& load,
-                             double span_s, double airMemory_s) {
+                             double span_s, double memory_s) {
     std::vector<double> rest;
     double hidden = 0.0; // mean square of what the track does not know
     for (size_t i = 0; i < track.size(); ++i) {
@@ -90,13 +91,11 @@ Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vect
         const Measured rms = rmsWithSigma(std::move(rest));
         return {rms.value * rms.value, 2.0 * rms.value * rms.sigma};
     }
-    // What a track is off by stays for about as long as a belief, or as the air remembers; of that, only what
-    // changes within the stretch adds to what is seen about its mean.
-    const double memory_s = std::max(beliefMemory_s, airMemory_s);
+    // Of what a track is off by, only what changes within the stretch adds to what is seen about its mean.
     hidden *= shareWithin(span_s, memory_s) / static_cast<double>(rest.size());
     const double seen = meanSquare(rest);
     // It adds to the motion at random, in so many pieces.
-    const double independent = std::max(1.0, piecesPerMemory * span_s / memory_s);
+    const double independent = std::max(1.0, piecesOfTrack * span_s / memory_s);
     return {seen + hidden,
             std::hypot(2.0 * std::sqrt(seen * hidden / independent), hidden * std::sqrt(2.0 / independent))};
 }

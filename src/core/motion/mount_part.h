@@ -34,8 +34,9 @@ std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std
                                       double window_s);
 
 // Smoothed, of one axis, as a mean square, ″²: what is left of the mount's motion when a loop adds `load` to
-// its track, over so many seconds, if the slow air remembers for so long. A track without ± is the truth.
+// its track, over so many seconds, where what the track is off by stays about the same for `memory_s`. A
+// track without ± is the truth.
 Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vector<double>& load,
-                             double span_s, double airMemory_s);
+                             double span_s, double memory_s);
 
 } // namespace nordstjerna

@@ -1,5 +1,6 @@
 #include "core/motion/mount_track.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/likely_answer.h"
@@ -41,13 +42,27 @@ private:
     double weights_ = 0.0;
 };
 
+// How long a smoothed place stays off by about the same. Of a walk seen in white noise the errors have the
+// covariance √(qr)/2 exp(−|Δt|/τ), τ = √(r/q): their variance and how fast the mount walks tell τ. What slow
+// air was taken for motion stays at least as long as the air remembers.
+double memoryOf(const std::vector<Measured>& place, const FilterModel& model) {
+    double variance = 0.0;
+    for (const Measured& m : place)
+        variance += m.sigma * m.sigma / static_cast<double>(place.size());
+    constexpr double shortest_s = 30.0, longest_s = 3000.0;
+    const double ofWalk_s = std::clamp(2.0 * variance / model.walk_arcsec2_s, shortest_s, longest_s);
+    return std::max(ofWalk_s, model.airMemory_s);
+}
+
 // surprise: what the likeliest walk did not foretell, unless it is known already.
 std::vector<MountTrack::Way> smoothedWays(const AxisFrames& frames, const std::vector<AirIdea::Walk>& walks,
                                           std::vector<double>& surprise) {
     std::vector<MountTrack::Way> ways;
-    for (const AirIdea::Walk& walk : walks)
-        ways.push_back(
-            {walk.weight, smoothedMount(frames, walk.model, surprise.empty() ? &surprise : nullptr)});
+    for (const AirIdea::Walk& walk : walks) {
+        auto place = smoothedMount(frames, walk.model, surprise.empty() ? &surprise : nullptr);
+        const double memory_s = memoryOf(place, walk.model);
+        ways.push_back({walk.weight, std::move(place), memory_s});
+    }
     return ways;
 }
 
@@ -87,7 +102,7 @@ MountTrack trackMount(const Disturbance& d) {
     const std::vector<AirIdea> airs = likelyAir(ra, d.raModel, dec, d.decModel);
     for (const AirIdea& air : airs) {
         const double weight = std::exp(air.logLikelihood - airs.front().logLikelihood);
-        track.ideas.push_back({air.logLikelihood, air.memory_s, smoothedWays(ra, air.ra, track.raSurprise),
+        track.ideas.push_back({air.logLikelihood, smoothedWays(ra, air.ra, track.raSurprise),
                                smoothedWays(dec, air.dec, track.decSurprise)});
         for (const MountTrack::Way& way : track.ideas.back().ra)
             mixedRa.add(way.place, weight * way.weight);
@@ -111,17 +126,16 @@ void JudgedFrames::add(const Disturbance& d, const MountTrack& track, size_t i, 
 MountParts mountParts(const MountTrack& track, const std::vector<size_t>& frame,
                       const std::vector<double>& raLoad, const std::vector<double>& decLoad, double span_s) {
     const auto square = [&](const std::vector<Measured>& whole, const std::vector<double>& load,
-                            double airMemory_s) {
+                            double memory_s) {
         std::vector<Measured> asked;
         for (size_t i : frame)
             asked.push_back(whole[i]);
-        return smoothedMountSquare(asked, load, span_s, airMemory_s);
+        return smoothedMountSquare(asked, load, span_s, memory_s);
     };
-    const auto overWays = [&](const std::vector<MountTrack::Way>& ways, const std::vector<double>& load,
-                              double airMemory_s) {
+    const auto overWays = [&](const std::vector<MountTrack::Way>& ways, const std::vector<double>& load) {
         std::vector<LikelyAnswer> squares;
         for (const MountTrack::Way& way : ways)
-            squares.push_back({std::log(way.weight), square(way.place, load, airMemory_s)});
+            squares.push_back({std::log(way.weight), square(way.place, load, way.memory_s)});
         return averagedByLikelihood(squares);
     };
     // However long the run: the truth lies between two ideas of the air, and is like neither.
@@ -134,8 +148,7 @@ MountParts mountParts(const MountTrack& track, const std::vector<size_t>& frame,
     };
     PartsByIdea parts;
     for (const MountTrack::Idea& idea : track.ideas)
-        parts.add(idea.logLikelihood, overWays(idea.ra, raLoad, idea.airMemory_s),
-                  overWays(idea.dec, decLoad, idea.airMemory_s));
+        parts.add(idea.logLikelihood, overWays(idea.ra, raLoad), overWays(idea.dec, decLoad));
     if (track.ideas.empty())
         parts.add(0.0, square(track.ra, raLoad, 1.0), square(track.dec, decLoad, 1.0));
     return {averaged(parts.ra), averaged(parts.dec), averaged(parts.both)};

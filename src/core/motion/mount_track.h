@@ -15,9 +15,10 @@ struct MountTrack {
     struct Way {
         double weight;
         std::vector<Measured> place;
+        double memory_s; // what the places are off by stays about the same for so long
     };
     struct Idea {
-        double logLikelihood, airMemory_s;
+        double logLikelihood;
         std::vector<Way> ra, dec;
     };
     std::vector<Idea> ideas;
