@@ -46,7 +46,8 @@ void fillSimulatorMenu(QMenu& menu, SimulatedNight& night, const SimulatorMenuPa
           Staged{QObject::tr("The mount stops answering for two minutes"), FaultKind::mountHangs, 0.0, 120.0},
           Staged{QObject::tr("The cameras stop answering for three minutes"), FaultKind::cameraHangs, 0.0,
                  180.0},
-          Staged{QObject::tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0}})
+          Staged{QObject::tr("The cameras freeze for 20 s"), FaultKind::frozen, 0.0, 20.0},
+          Staged{QObject::tr("The computer's clock is set back by 40 s"), FaultKind::clockSet, -40.0, 0.0}})
         parts.add(happens, h.what, [&night, h] { night.happen(h.kind, h.amount, h.length_s); });
 }
 

@@ -106,8 +106,9 @@ void GuideRunner::look(Guiding& guiding) {
     const auto& rows = guiding.run().rows;
     seen_.rows = !rows.empty();
     latest_.meta = guiding.run().meta;
+    began_s_ = guiding.began_s();
     for (; taken_ < rows.size(); ++taken_) {
-        glances_.push_back(glanceOf(latest_.meta, rows[taken_]));
+        glances_.push_back(glanceOf(began_s_, rows[taken_]));
         latest_.rows.push_back(rows[taken_]);
     }
     constexpr std::ptrdiff_t mostRows = 4000; // an hour and more
@@ -116,7 +117,7 @@ void GuideRunner::look(Guiding& guiding) {
     const auto& settles = guiding.settles();
     for (; recorded_ < settles.size() && settles[recorded_].over; ++recorded_) {
         settles_.push_back(settles[recorded_]);
-        moved_.push_back(guiding.run().meta.start + settles[recorded_].from_s);
+        moved_s_.push_back(began_s_ + settles[recorded_].from_s);
     }
     seen_.settles = settles.size();
     if (!settles.empty())
@@ -128,17 +129,19 @@ GuideRunner::Seen GuideRunner::seen() const {
     return seen_;
 }
 
-GuideShare GuideRunner::during(Instant from, Instant to) const {
+GuideShare GuideRunner::during(double from_s, double to_s) const {
     GuideShare share;
     Run latest;
+    double began_s = 0.0;
     {
         const std::scoped_lock guard(lock_);
-        share = guideShare(glances_, from, to);
+        began_s = began_s_;
+        share = guideShare(glances_, from_s, to_s);
         if (mountPart_)
             latest = latest_;
     }
     if (!latest.rows.empty())
-        share.mountPart_arcsec = exposureMountPart(latest, from - latest.meta.start, to - latest.meta.start);
+        share.mountPart_arcsec = exposureMountPart(latest, from_s - began_s, to_s - began_s);
     return share;
 }
 
@@ -151,13 +154,13 @@ std::vector<SettleTrace> GuideRunner::settleTraces() const {
     constexpr double length_s = 90.0;
     const std::scoped_lock guard(lock_);
     std::vector<SettleTrace> traces;
-    for (size_t i = 0; i < moved_.size(); ++i) {
+    for (size_t i = 0; i < moved_s_.size(); ++i) {
         double length = length_s;
-        if (i + 1 < moved_.size())
-            length = std::min(length, moved_[i + 1] - moved_[i] - 0.001);
-        else if (glances_.empty() || glances_.back().when - moved_[i] < length)
+        if (i + 1 < moved_s_.size())
+            length = std::min(length, moved_s_[i + 1] - moved_s_[i] - 0.001);
+        else if (glances_.empty() || glances_.back().at_s - moved_s_[i] < length)
             continue; // still under way
-        traces.push_back(settleTrace(glances_, moved_[i], length));
+        traces.push_back(settleTrace(glances_, moved_s_[i], length));
     }
     return traces;
 }
@@ -180,7 +183,7 @@ Expected<GuideRunner::Seen> GuideRunner::nextGlance(const StopFlag& halt) const 
 }
 
 Expected<GuideAnswered> GuideRunner::start(const StopFlag& halt) {
-    const Instant from = devices_.clock->now();
+    const double from_s = devices_.clock->steady_s();
     const bool fresh = !running_ || ending_;
     if (fresh) {
         if (!prepare_)
@@ -203,7 +206,7 @@ Expected<GuideAnswered> GuideRunner::start(const StopFlag& halt) {
                            Text::say("The loop does not hold the star; frames would be spoiled."),
                            Text::say("See Guide for the cause, then start the series again."));
         constexpr double patience_s = 300.0;
-        if (devices_.clock->now() - from > patience_s && s.loop == LoopState::lost)
+        if (devices_.clock->steady_s() - from_s > patience_s && s.loop == LoopState::lost)
             return problem(Text::say("The guide star is not found."),
                            Text::say("It has been looked for for %1.").arg(formatDuration(patience_s)),
                            Text::say("Wait for clear sky; guiding goes on looking."));
@@ -212,7 +215,7 @@ Expected<GuideAnswered> GuideRunner::start(const StopFlag& halt) {
             a.running = true;
             a.fresh = fresh;
             a.settled = s.loop == LoopState::steady;
-            a.seconds = devices_.clock->now() - from;
+            a.seconds = devices_.clock->steady_s() - from_s;
             a.decReversed = s.decReversed;
             return a;
         }
@@ -241,7 +244,7 @@ Expected<GuideAnswered> GuideRunner::dither(const SkyError& by, const SettleRule
                                             const StopFlag& halt) {
     if (!running_)
         return endedWhy();
-    const Instant from = devices_.clock->now();
+    const double from_s = devices_.clock->steady_s();
     const size_t before = seen().settles;
     tell([by, settle](Guiding& g) { g.moveAim(by, settle); });
     for (;;) {
@@ -251,7 +254,7 @@ Expected<GuideAnswered> GuideRunner::dither(const SkyError& by, const SettleRule
         const Seen& s = *glance;
         GuideAnswered a;
         a.running = true;
-        a.seconds = devices_.clock->now() - from;
+        a.seconds = devices_.clock->steady_s() - from_s;
         if (s.settle)
             a.off_arcsec = s.settle->off_arcsec;
         if (s.settles > before && s.settle->over) {

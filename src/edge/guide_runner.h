@@ -49,7 +49,7 @@ public:
     Expected<GuideAnswered> dither(const SkyError& by, const SettleRule& settle,
                                    const StopFlag& halt) override;
     Expected<GuideAnswered> follow(const SkyError& arcsec_min) override;
-    GuideShare during(Instant from, Instant to) const override;
+    GuideShare during(double from_s, double to_s) const override;
     // All settles of this stretch of guiding, the latest last.
     std::vector<SettleRecord> settles() const;
     // How the star moved after each dither that is over and some time past.
@@ -85,9 +85,10 @@ private:
     size_t taken_ = 0;    // rows of the present run that were looked at
     size_t recorded_ = 0; // and its settles
     std::vector<GuideGlance> glances_;
-    Run latest_; // of the present run, the rows that the longest exposure may ask for
+    double began_s_ = 0.0; // the present run, by the clock that nobody sets
+    Run latest_;           // of the present run, the rows that the longest exposure may ask for
     std::vector<SettleRecord> settles_;
-    std::vector<Instant> moved_; // when each began
+    std::vector<double> moved_s_; // when each began, by the clock that nobody sets
     Messages<Guiding> messages_;
     std::optional<Problem> failure_; // of the last guiding
 };

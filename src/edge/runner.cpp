@@ -87,11 +87,15 @@ public:
     Outcome operator()(const ImageStep& s) const {
         if (!devices_.image)
             return noCamera();
+        // Frames are stamped by the computer's clock, and that may be set meanwhile.
+        const double ahead_s = devices_.clock->steady_s() - devices_.clock->now().unix_s;
         auto taken = devices_.image(s, control_.halt);
         if (!taken)
             return StepFailed{taken.error()};
-        if (devices_.guide)
-            taken->guide = devices_.guide->during(taken->start, taken->start + taken->exposure_s);
+        if (devices_.guide) {
+            const double from_s = taken->start.unix_s + ahead_s;
+            taken->guide = devices_.guide->during(from_s, from_s + taken->exposure_s);
+        }
         return Outcome(std::move(*taken));
     }
     Outcome operator()(const GuideStep& s) const {

@@ -43,14 +43,14 @@ class GuidedMeanwhile {
 public:
     explicit GuidedMeanwhile(Run run) : run_(std::move(run)) {
         for (const RunRow& row : run_.rows)
-            glances_.push_back(glanceOf(run_.meta, row));
+            glances_.push_back(glanceOf(run_.meta.start.unix_s, row));
         if (auto d = rebuildDisturbance(run_)) {
             track_ = trackMount(*d);
             disturbance_ = std::move(*d);
         }
     }
     GuideShare during(Instant from, Instant to) const {
-        GuideShare share = guideShare(glances_, from, to);
+        GuideShare share = guideShare(glances_, from.unix_s, to.unix_s);
         if (disturbance_)
             share.mountPart_arcsec =
                 exposureMountPart(run_, *disturbance_, track_, from - run_.meta.start, to - run_.meta.start);

@@ -31,7 +31,7 @@ struct Kind {
     double least_amount, most_amount;
 };
 
-// Six lengths of each of ten faults.
+// Six lengths of each of eleven faults.
 std::vector<Kind> kinds() {
     struct Fault {
         const char* name;
@@ -47,7 +47,8 @@ std::vector<Kind> kinds() {
                             {"dew", FaultKind::dew, 0.2, 0.95},
                             {"gusts", FaultKind::gust, 1.0, 20.0},
                             {"knock", FaultKind::bump, 0.1, 20.0},
-                            {"lamp", FaultKind::lamp, 100.0, 50000.0}};
+                            {"lamp", FaultKind::lamp, 100.0, 50000.0},
+                            {"clock set", FaultKind::clockSet, -120.0, 120.0}};
     const std::pair<double, double> lengths[] = {{1, 5},    {5, 20},    {20, 60},
                                                  {60, 200}, {200, 900}, {900, 5000}};
     std::vector<Kind> all;

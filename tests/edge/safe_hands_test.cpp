@@ -443,38 +443,14 @@ void SafeHandsTest::finishedExposureIsKept() {
     n.guideRunner.breakOff();
 }
 
-namespace {
-// Set back once, as a computer's clock is when it is set; its steady time goes on.
-struct SetBack final : Clock {
-    Clock& own;
-    Instant when;
-    double by_s;
-    SetBack(Clock& c, Instant at, double s) : own(c), when(at), by_s(s) {}
-    double shift() const { return own.now() > when ? -by_s : 0.0; }
-    Instant now() const override { return own.now() + shift(); }
-    double steady_s() const override { return own.now().unix_s; }
-    bool sleep(double seconds, const StopFlag& halt) override { return own.sleep(seconds, halt); }
-    std::unique_ptr<Turn> reserve() override { return own.reserve(); }
-    std::shared_ptr<PendingCall> pendingCall(double a, double b, const StopFlag& h) override {
-        return own.pendingCall(a, b, h);
-    }
-};
-} // namespace
-
 void SafeHandsTest::clockSetBackWhileGuiding() {
     SimulatedNight night(demoScenario(), sharedIndex());
     Devices devices = night.devices();
     const Rig& rig = night.scenario().rig;
     QVERIFY(devices.mount->slew(nearEquator, neverHalted).has_value());
-    SetBack clock(night.clock(), night.clock().now() + 120.0, 40.0);
-    devices.clock = &clock;
-    const auto track = night.trackDirectly();
-    devices.track = [&](const TrackStep& step, const StopFlag& halt) {
-        auto seen = track(step, halt);
-        if (seen)
-            seen->middle = seen->middle + clock.shift(); // cameras stamp by the computer's clock
-        return seen;
-    };
+    night.happen(FaultKind::clockSet, -40.0, 0.0);
+    night.moveLastFault(night.clock().now() - night.scenario().start + 120.0);
+    devices.track = night.trackDirectly();
     GuidingSetup setup;
     setup.rig = rig;
     setup.calibration = promisedCalibration(rig, night.scenario().guideRoll_deg);

@@ -9,6 +9,7 @@
 #include "core/base/statistics.h"
 #include "core/motion/motion_analysis.h"
 #include "core/motion/recent_mount.h"
+#include "core/motion/run_event_words.h"
 #include "core/procedure/ladder.h"
 #include "core/rig/scales.h"
 #include "registry.h"
@@ -23,6 +24,8 @@ class SeriesNightTest : public QObject {
 private slots:
     void clockPassesTheBaton();
     void exposuresTellTheirMountPart();
+    void clockSetInASeries_data();
+    void clockSetInASeries();
     void nightOverTheFlip_data();
     void nightOverTheFlip();
     void withoutGuiding_data();
@@ -113,6 +116,45 @@ void SeriesNightTest::exposuresTellTheirMountPart() {
         QVERIFY2(std::abs(apart) < 0.5 * again->sigma, qPrintable(QString::number(apart / again->sigma)));
         QVERIFY(again->sigma > 0.0 && again->value < f.guide.total_arcsec() + again->sigma);
     }
+}
+
+void SeriesNightTest::clockSetInASeries_data() {
+    QTest::addColumn<double>("by_s");
+    QTest::newRow("back by 40 s") << -40.0;
+    QTest::newRow("on by 25 s") << 25.0;
+    QTest::newRow("on by an hour") << 3600.0;
+    QTest::newRow("back by an hour") << -3600.0;
+}
+
+// Somebody sets the computer's clock: what was measured stays in order, and the mount is not left running.
+void SeriesNightTest::clockSetInASeries() {
+    QFETCH(double, by_s);
+    SeriesNight n(seriesScenario());
+    QVERIFY(n.calibrate().has_value());
+    SeriesSetup setup = n.setup();
+    setup.ends.frames = 8;
+    const double now_s = n.night.clock().now() - n.night.scenario().start;
+    n.night.happen(FaultKind::clockSet, by_s, 0.0);
+    n.night.moveLastFault(now_s + 900.0);
+    Series series(setup);
+    const auto done = n.run(series);
+    QVERIFY2(done.has_value(), done ? "" : done.error().text().c_str());
+    QCOMPARE(series.frames().size(), size_t{8});
+    QVERIFY(series.ending() == Text::say("all frames are taken"));
+    QVERIFY(!n.night.mount().state()->tracking);
+    // What was guided during each is still known, and steady: the star was held all the time.
+    for (const SeriesFrame& f : series.frames())
+        QVERIFY2(f.guide.looks > 70 && f.guide.steady,
+                 qPrintable(QString("%1: %2").arg(f.number).arg(f.guide.looks)));
+    QCOMPARE(n.runs.size(), size_t{1});
+    const Run& run = n.runs.front();
+    int told = 0;
+    for (size_t i = 1; i < run.rows.size(); ++i) {
+        const double gap_s = run.rows[i].t_s - run.rows[i - 1].t_s;
+        QVERIFY2(gap_s > 1.0 && gap_s < 8.0, qPrintable(QString("row %1: %2 s").arg(i).arg(gap_s)));
+        told += eventWords(run.rows[i].events).find("clock set") != std::string::npos;
+    }
+    QCOMPARE(told, 1);
 }
 
 void SeriesNightTest::nightOverTheFlip_data() {
@@ -523,8 +565,8 @@ struct DeafLoop : GuideLink {
     }
     Expected<GuideAnswered> follow(const SkyError& rate) override { return loop.follow(rate); }
     bool running() const override { return loop.running(); }
-    GuideShare during(Instant from, Instant to) const override {
-        return deaf ? GuideShare{} : loop.during(from, to);
+    GuideShare during(double from_s, double to_s) const override {
+        return deaf ? GuideShare{} : loop.during(from_s, to_s);
     }
 };
 } // namespace

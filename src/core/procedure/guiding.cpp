@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 #include "core/base/format.h"
 #include "core/calibration/reuse.h"
@@ -109,12 +110,23 @@ void Guiding::heedClock(const Event& event) {
     constexpr double aStep_s = 0.2; // clocks that are slewed do not jump
     if (behind_s_ && std::abs(behind_s - *behind_s_) > aStep_s) {
         const double step_s = behind_s - *behind_s_;
-        if (!run_.rows.empty()) {
+        if (began_s_ != 0.0) {
             clockSteps_s_ += step_s;
+            lastStep_s_ = step_s;
             changes_.push_back(ClockSet{step_s});
         }
     }
     behind_s_ = behind_s;
+}
+
+double Guiding::takenAt(Instant middle, const Event& event) {
+    const double step_s = std::exchange(lastStep_s_, 0.0);
+    const double t_s = since(middle);
+    // A frame comes soon after it was taken, and never before.
+    constexpr double soon_s = 5.0, slack_s = 0.05;
+    const double ago_s = event.steady_s - began_s_ - t_s;
+    const bool fits = ago_s > -slack_s && ago_s < setup_.exposure_s + soon_s;
+    return step_s == 0.0 || fits ? t_s : t_s + step_s;
 }
 
 Step Guiding::advance(const Event& event) {
@@ -214,6 +226,7 @@ Step Guiding::choose(const Event& event) {
     if (shape)
         watch_.useShape(std::make_shared<const StarShape>(std::move(*shape)));
     run_.meta.start = frame_->info.middle().value_or(event.now);
+    began_s_ = run_.meta.start.unix_s - *behind_s_;
     if (setup_.corrections && setup_.calibration.decUnproven) {
         phase_ = Phase::proving;
         constexpr double air_arcsec = 0.6; // how far a star is carried from frame to frame, generously
@@ -301,26 +314,27 @@ Step Guiding::measured(const StarsTracked& tracked, const Event& event) {
     }
     const bool wasLost = watch_.lostFrames() > 0;
     const auto shift = watch_.update(tracked);
+    const double t_s = takenAt(tracked.middle, event);
     RunRow row;
     if (shift) {
         const SkyError place = loop_->geometry().toSky(shift->dx, shift->dy);
-        const SkyError error = place - loop_->aimAt(since(tracked.middle));
-        row = rowFrom(*shift, error, since(tracked.middle), tracked.middle, run_.meta, setup_.rig, event);
+        const SkyError error = place - loop_->aimAt(t_s);
+        row = rowFrom(*shift, error, t_s, tracked.middle, run_.meta, setup_.rig, event);
         if (wasLost)
             row.events.add(Happening::found);
         const bool saturated = watch_.saturated();
         if (saturated && !saturated_)
             changes_.push_back(Happening::saturates);
         saturated_ = saturated;
-        light_.add(since(tracked.middle), tracked.stars,
+        light_.add(t_s, tracked.stars,
                    airMass(altAzFrom(directionOf(setup_.rig.site, event.mount.pointing)).altitude));
     } else {
-        row.t_s = since(tracked.middle);
+        row.t_s = t_s;
         row.dra_arcsec = row.ddec_arcsec = std::numeric_limits<double>::quiet_NaN();
         row.worm_turns = wormAt(tracked.middle, setup_.rig, event);
         row.events.add(wasLost ? Happening::lostStill : Happening::lost);
     }
-    // The frame during which the clock was set may carry the time from before.
+    // A step of the clock that is too small to be told may put two rows at one time.
     if (!run_.rows.empty())
         row.t_s = std::max(row.t_s, run_.rows.back().t_s + 1e-3);
     noteEvents(row);

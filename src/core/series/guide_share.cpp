@@ -7,9 +7,9 @@
 
 namespace nordstjerna {
 
-GuideGlance glanceOf(const RunMeta& meta, const RunRow& row) {
+GuideGlance glanceOf(double start_s, const RunRow& row) {
     GuideGlance g;
-    g.when = meta.start + row.t_s;
+    g.at_s = start_s + row.t_s;
     g.dra_arcsec = static_cast<float>(row.dra_arcsec);
     g.ddec_arcsec = static_cast<float>(row.ddec_arcsec);
     g.measured = row.measured();
@@ -22,14 +22,14 @@ double GuideShare::total_arcsec() const {
     return std::hypot(ra_arcsec, dec_arcsec);
 }
 
-GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to) {
+GuideShare guideShare(const std::vector<GuideGlance>& glances, double from_s, double to_s) {
     GuideShare share;
     std::vector<double> ra;
     std::vector<double> dec;
-    auto at = std::lower_bound(glances.begin(), glances.end(), from,
-                               [](const GuideGlance& g, Instant t) { return g.when < t; });
+    auto at = std::lower_bound(glances.begin(), glances.end(), from_s,
+                               [](const GuideGlance& g, double t) { return g.at_s < t; });
     int unsteady = 0;
-    for (; at != glances.end() && at->when < to; ++at) {
+    for (; at != glances.end() && at->at_s < to_s; ++at) {
         if (at->aimMoved) // as the exposure ended: the star had not gone there yet
             continue;
         if (!at->measured) {

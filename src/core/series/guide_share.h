@@ -9,13 +9,14 @@ namespace nordstjerna {
 
 // One look of the guide camera, ″ on the sky.
 struct GuideGlance {
-    Instant when; // middle of its exposure
+    double at_s = 0.0; // middle of its exposure, by a clock that nobody sets
     float dra_arcsec = 0.0F, ddec_arcsec = 0.0F;
     bool measured = false;
     bool aimMoved = false; // during it: it tells of the new aim
-    bool steady = false; // not settling, dithering or lost
+    bool steady = false;   // not settling, dithering or lost
 };
-GuideGlance glanceOf(const RunMeta& meta, const RunRow& row);
+// start_s: of the run, by that clock.
+GuideGlance glanceOf(double start_s, const RunRow& row);
 
 struct GuideShare {
     int looks = 0; // that showed the star
@@ -26,7 +27,7 @@ struct GuideShare {
     double peak_arcsec = 0.0;                 // the farthest look from the mean
     double total_arcsec() const;
 };
-// All but the mount part, which takes more than glances.
-GuideShare guideShare(const std::vector<GuideGlance>& glances, Instant from, Instant to);
+// From and to by the clock of the glances. All but the mount part, which takes more than glances.
+GuideShare guideShare(const std::vector<GuideGlance>& glances, double from_s, double to_s);
 
 } // namespace nordstjerna

@@ -43,13 +43,13 @@ double restOf(const SettleTrace& trace, double from_s) {
 }
 } // namespace
 
-SettleTrace settleTrace(const std::vector<GuideGlance>& glances, Instant moved, double length_s) {
+SettleTrace settleTrace(const std::vector<GuideGlance>& glances, double moved_s, double length_s) {
     SettleTrace trace;
-    auto at = std::lower_bound(glances.begin(), glances.end(), moved,
-                               [](const GuideGlance& g, Instant t) { return g.when < t; });
-    for (; at != glances.end() && at->when - moved <= length_s; ++at)
+    auto at = std::lower_bound(glances.begin(), glances.end(), moved_s,
+                               [](const GuideGlance& g, double t) { return g.at_s < t; });
+    for (; at != glances.end() && at->at_s - moved_s <= length_s; ++at)
         if (at->measured)
-            trace.looks.push_back({at->when - moved, at->dra_arcsec, at->ddec_arcsec});
+            trace.looks.push_back({at->at_s - moved_s, at->dra_arcsec, at->ddec_arcsec});
     return trace;
 }
 

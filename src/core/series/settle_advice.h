@@ -20,7 +20,7 @@ struct SettleTrace {
     std::vector<Look> looks; // in order
 };
 // Of the looks from this moment on.
-SettleTrace settleTrace(const std::vector<GuideGlance>& glances, Instant moved, double length_s);
+SettleTrace settleTrace(const std::vector<GuideGlance>& glances, double moved_s, double length_s);
 
 // What a rule would have cost after these dithers.
 struct SettleCost {

@@ -16,8 +16,8 @@ public:
                                            const StopFlag& halt) = 0;
     virtual Expected<GuideAnswered> follow(const SkyError& arcsec_min) = 0;
     virtual bool running() const = 0;
-    // Of the looks between two moments.
-    virtual GuideShare during(Instant from, Instant to) const = 0;
+    // Of the looks between two moments of the clock that nobody sets (Clock::steady_s).
+    virtual GuideShare during(double from_s, double to_s) const = 0;
 };
 
 } // namespace nordstjerna

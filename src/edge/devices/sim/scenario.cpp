@@ -19,7 +19,8 @@ std::optional<FaultKind> faultKindFrom(const std::string& word) {
                                                                   {"focuser-link", FaultKind::focuserLink},
                                                                   {"mount-hangs", FaultKind::mountHangs},
                                                                   {"camera-hangs", FaultKind::cameraHangs},
-                                                                  {"frozen", FaultKind::frozen}};
+                                                                  {"frozen", FaultKind::frozen},
+                                                                  {"clock-set", FaultKind::clockSet}};
     const auto known =
         std::find_if(std::begin(kinds), std::end(kinds), [&](const auto& k) { return word == k.first; });
     return known == std::end(kinds) ? std::nullopt : std::optional(known->second);

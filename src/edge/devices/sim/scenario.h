@@ -41,7 +41,8 @@ enum class FaultKind {
     focuserLink, // the focusers do not answer
     mountHangs,  // the mount says nothing at all to what it is told, and does it when this is over
     cameraHangs, // so do both cameras: no frame, and no word that there is none
-    frozen       // both cameras send their last frame again
+    frozen,      // both cameras send their last frame again
+    clockSet     // the computer's clock is set, and stays so
 };
 
 // By its word in a scenario: "cloud", "mount-link"; absent for another.
@@ -52,7 +53,7 @@ struct Fault {
     double at_s = 0.0;     // since the start
     double length_s = 0.0; // bump: at once
     // cloud and, at its end, dew: share of the light that is lost; gust: ″ of shaking; bump: ′ east and high
-    // of the axis; lamp: counts a second
+    // of the axis; lamp: counts a second; clock: seconds on, negative: back
     double amount = 0.0;
     double amount2 = 0.0;
 };

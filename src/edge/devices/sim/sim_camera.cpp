@@ -304,7 +304,7 @@ Expected<void> SimCamera::setGain(double setting, const StopFlag&) {
 // setting.
 FrameInfo SimCamera::infoOf(const Scene& scene) const {
     FrameInfo info;
-    info.start = scene.start;
+    info.start = night_.computer_.shown(scene.start);
     info.exposure_s = scene.exposure_s;
     info.bin = setup_.camera.bin;
     info.pixel_um = setup_.camera.pixel_um * setup_.camera.bin;
@@ -543,7 +543,7 @@ Expected<Camera::Windows> SimCamera::exposeWindows(double exposure_s, const std:
         return tl::unexpected(scene.error());
     scene->stamp = stampOf(*scene);
     Windows windows;
-    windows.middle = scene->start + 0.5 * exposure_s;
+    windows.middle = night_.computer_.shown(scene->start) + 0.5 * exposure_s;
     for (const ExpectedStar& e : stars) {
         const int half = static_cast<int>(std::ceil(e.search_px)) + 14;
         const int x0 =
@@ -568,7 +568,7 @@ Expected<StarsTracked> SimCamera::trackDirectly(const TrackStep& step, const Sto
     if (!scene)
         return tl::unexpected(scene.error());
     StarsTracked tracked;
-    tracked.middle = scene->start + 0.5 * step.exposure_s;
+    tracked.middle = night_.computer_.shown(scene->start) + 0.5 * step.exposure_s;
     const CameraSpec c = specNow();
     const double variance = scene->sky_e + c.readNoise_e * c.readNoise_e;
     const double area = 4.0 * std::numbers::pi * scene->sigma_px * scene->sigma_px;

@@ -238,7 +238,7 @@ Expected<ImageTaken> SimCamera::imageDirectly(const ImageStep& step, const StopF
         return tl::unexpected(seen.error());
     const Scene& scene = seen->scene;
     ImageTaken taken;
-    taken.start = scene.start;
+    taken.start = night_.computer_.shown(scene.start);
     taken.exposure_s = step.exposure_s;
     FrameLook& look = taken.look;
     const CameraSpec& c = setup_.camera;

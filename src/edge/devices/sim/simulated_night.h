@@ -8,6 +8,7 @@
 
 #include "edge/devices/devices.h"
 #include "edge/devices/paced_clock.h"
+#include "edge/devices/sim/computer_clock.h"
 #include "edge/devices/sim/mount_mechanics.h"
 #include "edge/devices/sim/sim_air.h"
 #include "edge/devices/sim/sim_sky.h"
@@ -93,6 +94,7 @@ private:
     Scenario scenario_;
     std::shared_ptr<StarIndex> index_;
     PacedClock clock_;
+    ComputerClock computer_;
     std::mutex lock_;
     MountMechanics mechanics_;
     SimAir air_;
