@@ -589,7 +589,8 @@ void ReviewWindowTest::trialOnTheSky() {
     QVERIFY(!review()->primary()->isEnabled());
     QVERIFY(sentence().contains("needs guiding"));
     calibrate();
-    // Where rates are measured the meridian is near, and a trial may take longer than the mount may track there.
+    // Where rates are measured the meridian is near, and a trial may take longer than the mount may track
+    // there.
     window_->showStation(StationId::centre);
     auto* search = window_->station(StationId::centre)->findChild<QLineEdit*>("search");
     QTest::keyClicks(search, "ngc0891");

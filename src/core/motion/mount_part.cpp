@@ -14,9 +14,8 @@ namespace {
 // 0.08–0.3″/√min): of the mean square of the ±, 26, 54, 79 and 89 % vary within 60, 180, 600 and 1200 s, as
 // they do for a memory of a minute.
 constexpr double beliefMemory_s = 60.0;
-// Independent pieces of the square of what is hidden in as long as it is remembered, of a belief and of a
-// smoothed track (held against some hundred random mounts each, in usual and in slow air).
-constexpr double piecesOfBelief = 2.2, piecesOfTrack = 2.6;
+// Independent pieces of the square of what is hidden in as long as it is remembered.
+constexpr double piecesPerMemory = 2.2;
 
 // Share of the variance of a process with that memory which is seen about its mean over a stretch.
 double shareWithin(double span_s, double memory_s) {
@@ -61,7 +60,7 @@ std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, d
     // What is hidden is known on average only; a stretch holds so many independent pieces of it, on two axes:
     // squares forget twice as fast, and part of what is hidden is quicker than its memory (held against 200
     // exposures of random mounts).
-    const double pieces = 2.0 * std::max(1.0, piecesOfBelief * span_s / beliefMemory_s);
+    const double pieces = 2.0 * std::max(1.0, piecesPerMemory * span_s / beliefMemory_s);
     const double square = hidden * std::sqrt(2.0 / pieces) + 2.0 * std::sqrt(seen * hidden / pieces);
     return Measured{value, 0.5 * square / std::max(value, 1e-6)};
 }
@@ -95,7 +94,7 @@ Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vect
     hidden *= shareWithin(span_s, memory_s) / static_cast<double>(rest.size());
     const double seen = meanSquare(rest);
     // It adds to the motion at random, in so many pieces.
-    const double independent = std::max(1.0, piecesOfTrack * span_s / memory_s);
+    const double independent = std::max(1.0, piecesPerMemory * span_s / memory_s);
     return {seen + hidden,
             std::hypot(2.0 * std::sqrt(seen * hidden / independent), hidden * std::sqrt(2.0 / independent))};
 }

@@ -44,12 +44,13 @@ private:
 
 // How long a smoothed place stays off by about the same. Of a walk seen in white noise the errors have the
 // covariance √(qr)/2 exp(−|Δt|/τ), τ = √(r/q): their variance and how fast the mount walks tell τ. What slow
-// air was taken for motion stays at least as long as the air remembers.
+// air was taken for motion stays at least as long as the air remembers. Bounds: no idea of the walk is as
+// sure as it says (held against some hundred mounts in usual and in slow air).
 double memoryOf(const std::vector<Measured>& place, const FilterModel& model) {
     double variance = 0.0;
     for (const Measured& m : place)
         variance += m.sigma * m.sigma / static_cast<double>(place.size());
-    constexpr double shortest_s = 30.0, longest_s = 3000.0;
+    constexpr double shortest_s = 40.0, longest_s = 120.0;
     const double ofWalk_s = std::clamp(2.0 * variance / model.walk_arcsec2_s, shortest_s, longest_s);
     return std::max(ofWalk_s, model.airMemory_s);
 }
