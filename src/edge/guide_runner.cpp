@@ -130,18 +130,15 @@ GuideRunner::Seen GuideRunner::seen() const {
 }
 
 GuideShare GuideRunner::during(double from_s, double to_s) const {
-    GuideShare share;
-    Run latest;
-    double began_s = 0.0;
-    {
-        const std::scoped_lock guard(lock_);
-        began_s = began_s_;
-        share = guideShare(glances_, from_s, to_s);
-        if (mountPart_)
-            latest = latest_;
-    }
-    if (!latest.rows.empty())
-        share.mountPart_arcsec = exposureMountPart(latest, from_s - began_s, to_s - began_s);
+    std::unique_lock guard(lock_);
+    GuideShare share = guideShare(glances_, from_s, to_s);
+    if (!mountPart_)
+        return share;
+    const double run_from_s = from_s - began_s_;
+    const double run_to_s = to_s - began_s_;
+    const Run latest = latestRows(latest_, run_from_s, run_to_s);
+    guard.unlock(); // the rest takes its time
+    share.mountPart_arcsec = exposureMountPart(latest, run_from_s, run_to_s);
     return share;
 }
 

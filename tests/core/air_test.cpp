@@ -29,7 +29,8 @@ private slots:
 namespace {
 
 struct MadeFrames {
-    std::vector<double> t, place, variance, turns, mount;
+    std::vector<double> t, place, variance, mount;
+    std::vector<WormTurn> turns;
 };
 
 // A walk, slow air and white noise, at an uneven pace.
@@ -174,14 +175,15 @@ void AirTest::mountPartIsHonest() {
         const auto d = rebuildDisturbance(r.run);
         QVERIFY(d.has_value());
         const MountTrack track = trackMount(*d);
-        const Measured part = figuresOf(*d, track, d->recorded).mountPart_arcsec;
+        const LoopFigures figures = figuresOf(*d, track, d->recorded);
+        const Measured& part = figures.mountPart_arcsec;
+        const Measured& ra = figures.mountRa_arcsec;
         const auto from = static_cast<std::ptrdiff_t>(d->judgedFrom());
         const double truth = std::hypot(standardDeviation({r.mountRa.begin() + from, r.mountRa.end()}),
                                         standardDeviation({r.mountDec.begin() + from, r.mountDec.end()}));
         within += std::abs(part.value - truth) < part.sigma;
         squares += std::pow((part.value - truth) / part.sigma, 2) / runs;
         bias += (part.value / truth - 1.0) / runs;
-        const Measured ra = figuresOf(*d, track, d->recorded).mountRa_arcsec;
         withinRa +=
             std::abs(ra.value - standardDeviation({r.mountRa.begin() + from, r.mountRa.end()})) < ra.sigma;
         const double end_s = r.run.rows.back().t_s;

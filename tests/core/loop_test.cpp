@@ -132,7 +132,7 @@ void LoopTest::mountPartIsOneFigure() {
         };
         constexpr double exposure_s = 180.0;
         for (const double t : {1500.0, 3000.0}) {
-            const auto part = exposureMountPart(world.run, t, t + exposure_s);
+            const auto part = exposureMountPart(latestRows(world.run, t, t + exposure_s), t, t + exposure_s);
             QVERIFY(part.has_value());
             const auto from = static_cast<size_t>(rowAt(rows, t) - rows.begin());
             const auto to = static_cast<size_t>(rowAt(rows, t + exposure_s) - rows.begin());

@@ -73,8 +73,7 @@ double walkPrior(double walk) {
 class WalksOfAxis {
 public:
     WalksOfAxis(const AxisFrames& frames, const FilterModel& model, const std::vector<size_t>& asked)
-        : frames_(frames), model_(model), asked_(asked),
-          turns_(frames.worm_turns.begin(), frames.worm_turns.end()), cadence_s_(medianStep(frames.t_s)) {
+        : frames_(frames), model_(model), asked_(asked), cadence_s_(medianStep(frames.t_s)) {
         // An axis whose rate bends by more than a wander is taken at its filter's word.
         constexpr double bends = 5e-7;
         rateWalks_ = model.rateWalk_arcsec2_s3 > bends ? std::vector{model.rateWalk_arcsec2_s3}
@@ -127,7 +126,7 @@ private:
         constexpr size_t settling = 8; // until the place is known nothing is foretold
         for (size_t k = 0; k < asked_.size(); ++k) {
             const size_t i = asked_[k];
-            filter.advance(k ? frames_.t_s[i] - last : 0.0, turns_[i]);
+            filter.advance(k ? frames_.t_s[i] - last : 0.0, frames_.worm[i]);
             last = frames_.t_s[i];
             const double l = filter.update(frames_.place_arcsec[i], noise.of(frames_.variance_arcsec2[i]));
             if (k >= settling)
@@ -141,8 +140,7 @@ private:
     const AxisFrames& frames_;
     const FilterModel& model_;
     const std::vector<size_t>& asked_;
-    const std::vector<WormTurn> turns_; // of all frames: every idea asks for them
-    const double cadence_s_;            // const: one that nobody sets does not compile
+    const double cadence_s_; // const: one that nobody sets does not compile
     std::vector<double> rateWalks_;
     Spot start_{3, 0}; // the walk of the place, and of the rate
 };

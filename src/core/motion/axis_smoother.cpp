@@ -99,7 +99,7 @@ std::vector<Measured> smoothedMount(const AxisFrames& frames, FilterModel model,
     std::vector<AxisFilter::Step> steps(t.size());
     for (std::size_t i = 0; i < t.size(); ++i) {
         const double dt = i ? t[i] - t[i - 1] : 0.0;
-        filter.advance(dt, frames.worm_turns[i]);
+        filter.advance(dt, frames.worm[i]);
         filter.update(frames.place_arcsec[i], noise.of(frames.variance_arcsec2[i]), &steps[i]);
         if (surprise)
             surprise->push_back(steps[i].innovation);

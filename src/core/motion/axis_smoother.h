@@ -17,7 +17,7 @@ struct AxisFrames {
     const std::vector<double>& t_s;
     const std::vector<double>& place_arcsec;
     const std::vector<double>& variance_arcsec2;
-    const std::vector<double>& worm_turns;
+    const std::vector<WormTurn>& worm;
 };
 
 // What a frame differs from the middle of its neighbours holds, besides its white noise, some of the slow air

@@ -37,43 +37,36 @@ Text mountPartMeaning(MountPartKind kind) {
     return Text::say("by the mount's track through all frames");
 }
 
-MountGlimpse glimpseOf(const RowBelief& belief) {
-    return {{belief.ra.place_arcsec, belief.ra.placeSigma_arcsec},
-            {belief.dec.place_arcsec, belief.dec.placeSigma_arcsec}};
-}
-
-std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s) {
-    constexpr size_t fewest = 20;
-    if (glimpses.size() < fewest)
-        return std::nullopt;
-    std::vector<double> ra;
-    std::vector<double> dec;
-    double hidden = 0.0;
-    for (const MountGlimpse& g : glimpses) {
-        ra.push_back(g.ra_arcsec.value);
-        dec.push_back(g.dec_arcsec.value);
-        hidden += g.ra_arcsec.sigma * g.ra_arcsec.sigma + g.dec_arcsec.sigma * g.dec_arcsec.sigma;
-    }
-    hidden *= shareWithin(span_s, beliefMemory_s) / static_cast<double>(glimpses.size());
-    const double seen = meanSquare(ra) + meanSquare(dec);
-    const double value = std::sqrt(seen + hidden);
-    // What is hidden is known on average only; a stretch holds so many independent pieces of it, on two axes:
-    // squares forget twice as fast, and part of what is hidden is quicker than its memory (held against 200
-    // exposures of random mounts).
-    const double pieces = 2.0 * std::max(1.0, piecesPerMemory * span_s / beliefMemory_s);
-    const double square = hidden * std::sqrt(2.0 / pieces) + 2.0 * std::sqrt(seen * hidden / pieces);
-    return Measured{value, 0.5 * square / std::max(value, 1e-6)};
-}
-
 std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
                                       double window_s) {
     if (rows.empty() || beliefs.size() != rows.size())
         return std::nullopt;
-    std::vector<MountGlimpse> glimpses;
-    for (auto r = rowAt(rows, rows.back().t_s - window_s); r != rows.end(); ++r)
-        if (countsForRms(*r))
-            glimpses.push_back(glimpseOf(beliefs[static_cast<size_t>(r - rows.begin())]));
-    return mountPartOf(glimpses, std::min(window_s, rows.back().t_s - rows.front().t_s));
+    std::vector<double> ra;
+    std::vector<double> dec;
+    double hidden = 0.0;
+    for (auto r = rowAt(rows, rows.back().t_s - window_s); r != rows.end(); ++r) {
+        if (!countsForRms(*r))
+            continue;
+        const RowBelief& b = beliefs[static_cast<size_t>(r - rows.begin())];
+        ra.push_back(b.ra.place_arcsec);
+        dec.push_back(b.dec.place_arcsec);
+        const double raSigma = b.ra.placeSigma_arcsec;
+        const double decSigma = b.dec.placeSigma_arcsec;
+        hidden += raSigma * raSigma + decSigma * decSigma;
+    }
+    constexpr size_t fewest = 20;
+    if (ra.size() < fewest)
+        return std::nullopt;
+    const double span_s = std::min(window_s, rows.back().t_s - rows.front().t_s);
+    hidden *= shareWithin(span_s, beliefMemory_s) / static_cast<double>(ra.size());
+    const double seen = meanSquare(ra) + meanSquare(dec);
+    const double value = std::sqrt(seen + hidden);
+    // What is hidden is known on average only; a stretch holds so many independent pieces of it, on two axes:
+    // squares forget twice as fast, and part of what is hidden is quicker than its memory (held against 200
+    // stretches of random mounts).
+    const double pieces = 2.0 * std::max(1.0, piecesPerMemory * span_s / beliefMemory_s);
+    const double square = hidden * std::sqrt(2.0 / pieces) + 2.0 * std::sqrt(seen * hidden / pieces);
+    return Measured{value, 0.5 * square / std::max(value, 1e-6)};
 }
 
 Measured smoothedMountSquare(const std::vector<Measured>& track, const std::vector<double>& load,

@@ -18,18 +18,9 @@ enum class MountPartKind {
 // For a reader: "by what the loop believed at the time" …
 Text mountPartMeaning(MountPartKind kind);
 
-// Where the loop believed the mount in one frame.
-struct MountGlimpse {
-    Measured ra_arcsec, dec_arcsec;
-};
-
-MountGlimpse glimpseOf(const RowBelief& belief);
-
-// Of both axes together, by beliefs over so many seconds. What a loop believes is off by nearly the same for
-// about a minute, so that a short stretch shows less of it than its ± says. Nothing with fewer than 20.
-std::optional<Measured> mountPartOf(const std::vector<MountGlimpse>& glimpses, double span_s);
-
-// Live, over the rows of the last `window_s` seconds that count; beliefs as many as rows.
+// Live, of both axes together, over the rows of the last `window_s` seconds that count; beliefs as many as
+// rows. What a loop believes is off by nearly the same for about a minute, so that a short stretch shows less
+// of it than its ± says. Nothing with fewer than 20 rows.
 std::optional<Measured> liveMountPart(const std::vector<RunRow>& rows, const std::vector<RowBelief>& beliefs,
                                       double window_s);
 

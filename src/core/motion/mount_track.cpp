@@ -92,11 +92,13 @@ std::vector<double> frameVariances(const std::vector<double>& t, const std::vect
 }
 
 MountTrack trackMount(const Disturbance& d) {
-    const std::vector<double> phase = d.wormPhases();
+    const std::vector<double> turns = d.wormPhases();
+    const std::vector<WormTurn> worm(turns.begin(),
+                                     turns.end()); // once: each idea of either axis asks for them
     const std::vector<double> raVariance = frameVariances(d.t_s, d.ra_arcsec, d.centroid_arcsec);
     const std::vector<double> decVariance = frameVariances(d.t_s, d.dec_arcsec, d.centroid_arcsec);
-    const AxisFrames ra{d.t_s, d.ra_arcsec, raVariance, phase};
-    const AxisFrames dec{d.t_s, d.dec_arcsec, decVariance, phase};
+    const AxisFrames ra{d.t_s, d.ra_arcsec, raVariance, worm};
+    const AxisFrames dec{d.t_s, d.dec_arcsec, decVariance, worm};
     MountTrack track;
     MixedTrack mixedRa(d.t_s.size());
     MixedTrack mixedDec(d.t_s.size());

@@ -17,6 +17,11 @@ Run latestRows(const Run& run) {
     return {run.meta, {trackBegins(run.rows, run.rows.end()), run.rows.end()}};
 }
 
+Run latestRows(const Run& run, double from_s, double to_s) {
+    const auto end = rowAt(run.rows, to_s);
+    return {run.meta, {std::min(trackBegins(run.rows, end), rowAt(run.rows, from_s)), end}};
+}
+
 std::optional<RecentMount> recentMount(const Run& latest, double window_s) {
     const auto d = rebuildDisturbance(latest);
     if (!d)
@@ -47,10 +52,7 @@ std::optional<Measured> exposureMountPart(const Run& run, const Disturbance& d, 
     return figuresFrom(track, frames).mountPart_arcsec;
 }
 
-std::optional<Measured> exposureMountPart(const Run& run, double from_s, double to_s) {
-    const auto end = rowAt(run.rows, to_s);
-    const auto begin = std::min(trackBegins(run.rows, end), rowAt(run.rows, from_s));
-    const Run latest{run.meta, {begin, end}};
+std::optional<Measured> exposureMountPart(const Run& latest, double from_s, double to_s) {
     const auto d = rebuildDisturbance(latest);
     return d ? exposureMountPart(latest, *d, trackMount(*d), from_s, to_s) : std::nullopt;
 }

@@ -19,6 +19,9 @@ struct RecentMount {
 
 // The rows that it goes by: the last nine hundred.
 Run latestRows(const Run& run);
+// Of an exposure, from and to by the run's time: the last nine hundred until its end, or all since it began
+// if they are more.
+Run latestRows(const Run& run, double from_s, double to_s);
 
 // Over the last `window_s` seconds. Nothing where fewer than 20 frames of them count, or the run is too
 // short.
@@ -31,9 +34,8 @@ std::optional<RecentMount> recentMount(const Disturbance& d, const MountTrack& t
 // not, as the exposure's RMS. Nothing with fewer than 10 of them. d: of this run.
 std::optional<Measured> exposureMountPart(const Run& run, const Disturbance& d, const MountTrack& track,
                                           double from_s, double to_s);
-// The same by the rows until then: the last nine hundred, or all since the exposure began if they are more.
-// Nothing where they are too few for a track, either.
-std::optional<Measured> exposureMountPart(const Run& run, double from_s, double to_s);
+// The same by the latest rows. Nothing where they are too few for a track, either.
+std::optional<Measured> exposureMountPart(const Run& latest, double from_s, double to_s);
 
 constexpr double recentEvery_s = 120.0; // it is worked out anew that often
 

@@ -110,7 +110,7 @@ void Guiding::heedClock(const Event& event) {
     constexpr double aStep_s = 0.2; // clocks that are slewed do not jump
     if (behind_s_ && std::abs(behind_s - *behind_s_) > aStep_s) {
         const double step_s = behind_s - *behind_s_;
-        if (began_s_ != 0.0) {
+        if (began_s_) {
             clockSteps_s_ += step_s;
             lastStep_s_ = step_s;
             changes_.push_back(ClockSet{step_s});
@@ -124,7 +124,7 @@ double Guiding::takenAt(Instant middle, const Event& event) {
     const double t_s = since(middle);
     // A frame comes soon after it was taken, and never before.
     constexpr double soon_s = 5.0, slack_s = 0.05;
-    const double ago_s = event.steady_s - began_s_ - t_s;
+    const double ago_s = event.steady_s - *began_s_ - t_s;
     const bool fits = ago_s > -slack_s && ago_s < setup_.exposure_s + soon_s;
     return step_s == 0.0 || fits ? t_s : t_s + step_s;
 }

@@ -48,7 +48,7 @@ public:
     Text name() const override { return setup_.corrections ? Text::say("Guiding") : Text::say("Free run"); }
 
     // When the run began, by the clock that nobody sets (Event::steady_s); 0 before.
-    double began_s() const { return began_s_; }
+    double began_s() const { return began_s_.value_or(0.0); }
     const Run& run() const { return run_; }
     const StarGroup& stars() const { return watch_.group(); }
     std::shared_ptr<const Frame> frame() const { return frame_; }
@@ -153,7 +153,7 @@ private:
     double since(Instant when) const { return when - run_.meta.start - clockSteps_s_; }
     // The same of a frame's stamp, which may be from before the clock was set.
     double takenAt(Instant middle, const Event& event);
-    double began_s_ = 0.0;           // the run, by the clock that nobody sets
+    std::optional<double> began_s_;  // the run, by the clock that nobody sets
     double clockSteps_s_ = 0.0;      // that the computer's clock was set on by, since the run began
     double lastStep_s_ = 0.0;        // the last of them, until a frame has come since
     std::optional<double> behind_s_; // of the steady clock against the computer's

@@ -14,16 +14,11 @@ class ComputerClock final : public Clock {
 public:
     explicit ComputerClock(PacedClock& night) : night_(night) {}
 
-    // At that moment of the night it is set on by so much; negative: back.
-    void setOn(Instant at, double by_s) {
+    // From what moment of the night on it is set, and on by how much; negative: back.
+    using Settings = std::vector<std::pair<Instant, double>>;
+    void setBy(Settings all) {
         const std::scoped_lock guard(lock_);
-        set_.emplace_back(at, by_s);
-    }
-    // The last setting was, or will be, at that moment.
-    void moveLast(Instant to) {
-        const std::scoped_lock guard(lock_);
-        if (!set_.empty())
-            set_.back().first = to;
+        set_ = std::move(all);
     }
     // What it shows at a moment of the night.
     Instant shown(Instant at) const {
@@ -46,7 +41,7 @@ public:
 private:
     PacedClock& night_;
     mutable std::mutex lock_;
-    std::vector<std::pair<Instant, double>> set_;
+    Settings set_;
 };
 
 } // namespace nordstjerna

@@ -17,9 +17,7 @@ constexpr double uncooled_c = 5.0; // of sensors without a cooler, for which a s
 SimulatedNight::SimulatedNight(Scenario scenario, std::shared_ptr<StarIndex> index)
     : scenario_(std::move(scenario)), index_(std::move(index)), clock_(scenario_.start, scenario_.speed),
       computer_(clock_), mechanics_(scenario_), air_(scenario_), focus_um_(scenario_.guideFocus_um) {
-    for (const Fault& f : scenario_.faults)
-        if (f.kind == FaultKind::clockSet)
-            computer_.setOn(scenario_.start + f.at_s, f.amount);
+    setComputer();
     const Rig& rig = scenario_.rig;
     mount_ = std::make_unique<SimMount>(*this);
     const Optics& guide = rig.guidingOptics();
@@ -138,16 +136,22 @@ void SimulatedNight::happen(FaultKind kind, double amount, double length_s) {
     // A satellite crosses what is exposed next, or is being exposed for a while yet.
     const double at_s = clock_.now() - scenario_.start + (kind == FaultKind::satellite ? 2.0 : 0.0);
     scenario_.faults.push_back({kind, at_s, length_s, amount, 0.5 * amount});
-    if (kind == FaultKind::clockSet)
-        computer_.setOn(scenario_.start + at_s, amount);
+    setComputer();
 }
 
 void SimulatedNight::moveLastFault(double at_s) {
     const std::scoped_lock guard(lock_);
     if (!scenario_.faults.empty())
         scenario_.faults.back().at_s = at_s;
-    if (!scenario_.faults.empty() && scenario_.faults.back().kind == FaultKind::clockSet)
-        computer_.moveLast(scenario_.start + at_s);
+    setComputer();
+}
+
+void SimulatedNight::setComputer() {
+    ComputerClock::Settings all;
+    for (const Fault& f : scenario_.faults)
+        if (f.kind == FaultKind::clockSet)
+            all.emplace_back(scenario_.start + f.at_s, f.amount);
+    computer_.setBy(std::move(all));
 }
 
 void SimulatedNight::turnAzimuthLever(double turns) {

@@ -80,6 +80,7 @@ private:
     // Brings mechanics up to the clock's present. Call with the lock held.
     void catchUp();
     void applyFaults();
+    void setComputer(); // by the faults
     // As long as such a fault is under way the caller comes back from nowhere. Without the lock.
     void awaitVoice(FaultKind hangs);
     double temperature_c(Instant at) const;
