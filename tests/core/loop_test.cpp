@@ -145,6 +145,12 @@ void LoopTest::mountPartIsOneFigure() {
         constexpr double window_s = 1200.0;
         const auto live = liveMountPart(rows, world.beliefs, window_s);
         QVERIFY(live.has_value());
+        const double lastFrom_s = rows.back().t_s - window_s;
+        const double lastTo_s = rows.back().t_s + 1.0;
+        const auto during =
+            exposureMountPart(latestRows(world.run, lastFrom_s, lastTo_s), lastFrom_s, lastTo_s);
+        QVERIFY(during.has_value());
+        QVERIFY(std::abs(live->value - during->value) < 3.0 * std::hypot(live->sigma, during->sigma));
         Run last = world.run;
         const auto lastFrom = static_cast<size_t>(rowAt(rows, rows.back().t_s - window_s) - rows.begin());
         last.rows.assign(rows.begin() + static_cast<std::ptrdiff_t>(lastFrom), rows.end());

@@ -6,11 +6,13 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QSpinBox>
 #include <QStandardItemModel>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTimeEdit>
+#include <QToolTip>
 #include <QtTest>
 
 #include "charts/text.h"
@@ -468,6 +470,14 @@ void ExposeTest::seriesOverTheFlip() {
     expose()->showPage(ExposeStation::Page::shapes);
     auto* shapes = expose()->findChild<ShapesChart*>();
     shapes->grab();
+    // Under the pointer, what the mount had in it, with its ±.
+    QString underPointer;
+    for (int x = 0; x < shapes->width() && !underPointer.contains("mount part"); x += 8) {
+        QTest::mouseMove(shapes, QPoint(x, shapes->height() / 2));
+        underPointer = inEnglish(QToolTip::text());
+    }
+    const QRegularExpression withDoubt("mount part \\d\\.\\d+ ± \\d\\.\\d+″");
+    QVERIFY2(withDoubt.match(underPointer).hasMatch(), qPrintable(underPointer));
     Q_EMIT shapes->frameChosen(3);
     QVERIFY2(inEnglish(readOut("FWHM")->note()).contains(QString::number(frames[2].look.stars)),
              qPrintable(inEnglish(readOut("FWHM")->note())));

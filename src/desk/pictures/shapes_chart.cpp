@@ -39,7 +39,7 @@ void ShapesChart::show(const std::vector<SeriesFrame>& frames, double scale, con
         const double sky = plane ? plane->positionAngle_deg(onSensor) : onSensor;
         strokes_.push_back({f.number, f.start, f.look.fwhm_px.value * scale, f.look.elongation(), sky,
                             f.look.angleSigma_deg(), f.guide.total_arcsec(),
-                            f.guide.mountPart_arcsec.value_or(Measured{}).value, f.remark});
+                            f.guide.mountPart_arcsec.value_or(Measured{}), f.remark});
     }
     update();
 }
@@ -129,9 +129,9 @@ void ShapesChart::draw(QPainter& p, const QRectF& area) {
                    QPointF(x + 0.5 * bar, yBelow(s.rms_arcsec)));
         QColor fill = theme().accent;
         fill.setAlpha(130);
-        p.fillRect(
-            QRectF(x - 0.5 * bar, yBelow(s.mount_arcsec), bar, below_.bottom() - yBelow(s.mount_arcsec)),
-            fill);
+        p.fillRect(QRectF(x - 0.5 * bar, yBelow(s.mount_arcsec.value), bar,
+                          below_.bottom() - yBelow(s.mount_arcsec.value)),
+                   fill);
     }
     p.setPen(theme().muted);
     const size_t every = std::max<size_t>(1, static_cast<size_t>(std::ceil(56.0 / pitch)));
@@ -173,9 +173,13 @@ QString ShapesChart::readOut(QPointF at) const {
                          qs(formatNumber(s->certainty_deg, 0)));
     if (s->rms_arcsec > 0.0)
         text += tr("\nguide RMS %1″").arg(qs(formatNumber(s->rms_arcsec, 2)));
-    if (s->rms_arcsec > 0.0 && s->mount_arcsec > 0.0)
-        text += tr(", mount part %1″\n(%2)")
-                    .arg(qs(formatNumber(s->mount_arcsec, 2)), qs(mountPartMeaning(MountPartKind::recent)));
+    if (s->rms_arcsec > 0.0 && s->mount_arcsec.value > 0.0) {
+        const Measured& mount = s->mount_arcsec;
+        // One that was read from a table has lost its ±.
+        const QString figure =
+            qs(mount.sigma > 0.0 ? formatMeasured(mount, "″", 2) : formatNumber(mount.value, 2) + "″");
+        text += tr(", mount part %1\n(%2)").arg(figure, qs(mountPartMeaning(MountPartKind::recent)));
+    }
     if (s->remark != Remark::none)
         text += "\n" + qs(Text::say(remarkWord(s->remark)));
     return text;
@@ -198,7 +202,7 @@ QString ShapesChart::csv() const {
                     .arg(s.elongation)
                     .arg(s.angle_deg)
                     .arg(s.rms_arcsec)
-                    .arg(s.mount_arcsec)
+                    .arg(s.mount_arcsec.value)
                     .arg(qs(Text::say(remarkWord(s.remark))));
     return text;
 }

@@ -34,7 +34,8 @@ private:
         double fwhm_arcsec, elongation;
         double angle_deg; // on the picture: north up, east left
         double certainty_deg;
-        double rms_arcsec, mount_arcsec;
+        double rms_arcsec;
+        Measured mount_arcsec;
         Remark remark;
     };
     const Stroke* strokeAt(QPointF at) const;
