@@ -19,6 +19,18 @@ constexpr double leftEdge = 16;
 constexpr double rightEdge = 16;
 constexpr double topEdge = 8;
 constexpr double bottomEdge = 18;
+
+QColor colourOf(NightBlock::Tone tone) {
+    switch (tone) {
+    case NightBlock::Tone::good:
+        return theme().good;
+    case NightBlock::Tone::attention:
+        return theme().attention;
+    case NightBlock::Tone::done:
+        break;
+    }
+    return theme().muted;
+}
 } // namespace
 
 NightBand::NightBand(const StationParts& parts, QWidget* parent) : QFrame(parent), parts_(parts) {
@@ -92,7 +104,8 @@ void NightBand::paintEvent(QPaintEvent* e) {
     // What was done, at the lower edge.
     for (const NightBlock& b : parts_.night.blocks()) {
         const Instant to = b.open ? parts_.night.now() : b.to;
-        p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(3.0, xOf(to) - xOf(b.from)), 5), b.colour);
+        p.fillRect(QRectF(xOf(b.from), bottom - 5, std::max(3.0, xOf(to) - xOf(b.from)), 5),
+                   colourOf(b.tone));
     }
     p.setPen(QPen(theme().accent, 1, Qt::DashLine));
     if (meridian_ > n.sunset && meridian_ < n.sunrise) {

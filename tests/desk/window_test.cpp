@@ -293,6 +293,16 @@ void WindowTest::helpSheet() {
 }
 
 void WindowTest::themesRepaint() {
+    // With something done in the night, of each kind.
+    ThisNight& night = window_->session().night();
+    const Instant from = night.almanac()->sunset + 7200.0;
+    for (const auto tone : {NightBlock::Tone::done, NightBlock::Tone::good, NightBlock::Tone::attention})
+        night.addBlock({from + 3600.0 * static_cast<int>(tone),
+                        from + 3600.0 * static_cast<int>(tone) + 3000.0,
+                        "",
+                        tone,
+                        false,
+                        {}});
     for (const QString& name : themeNames()) {
         ThemeSwitch::instance().use(name);
         const QImage shot = window_->grab().toImage();

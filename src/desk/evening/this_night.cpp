@@ -2,8 +2,6 @@
 
 #include <utility>
 
-#include "desk/theme.h"
-
 namespace nordstjerna {
 
 ThisNight::ThisNight(const Clock& clock, const RigBook& rigs, const TargetBook& targets,
@@ -44,7 +42,7 @@ std::filesystem::path ThisNight::newRunPath(const std::string& kind) const {
 }
 
 size_t ThisNight::openBlock(const QString& label) {
-    blocks_.push_back({now(), now(), label, theme().muted, true, std::exchange(nextEntry_, {})});
+    blocks_.push_back({now(), now(), label, NightBlock::Tone::done, true, std::exchange(nextEntry_, {})});
     return blocks_.size() - 1;
 }
 

@@ -1,7 +1,6 @@
 // This night: its clock, its almanac, what was done in it and what is planned.
 #pragma once
 
-#include <QColor>
 #include <QString>
 
 #include "core/review/entry.h"
@@ -15,9 +14,9 @@ namespace nordstjerna {
 struct NightBlock {
     Instant from, to;
     QString label;
-    QColor colour;
-    bool open = false; // still going on
-    std::string entry; // in the night log; empty: none
+    enum class Tone { done, good, attention } tone = Tone::done; // its colour follows the theme
+    bool open = false;                                           // still going on
+    std::string entry;                                           // in the night log; empty: none
 };
 
 class ThisNight {

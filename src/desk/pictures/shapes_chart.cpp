@@ -14,9 +14,10 @@
 namespace nordstjerna {
 
 namespace {
-// A round unit that makes a handful of lines.
-double niceStep(double range) {
-    const double raw = range / 4.0;
+// A round unit that makes a handful of lines, fewer where their figures would meet.
+double niceStep(double range, double height) {
+    constexpr double apart = 16.0;
+    const double raw = range / std::clamp(height / apart, 1.0, 4.0);
     const double ten = std::pow(10.0, std::floor(std::log10(std::max(raw, 1e-6))));
     for (double m : {1.0, 2.0, 5.0})
         if (raw <= m * ten)
@@ -88,7 +89,7 @@ void ShapesChart::draw(QPainter& p, const QRectF& area) {
     const auto yBelow = [&](double v) { return below_.bottom() - v / most * below_.height(); };
     p.setFont(textFont(11));
     const auto lines = [&](const QRectF& box, double from, double to, const auto& place) {
-        const double step = niceStep(to - from);
+        const double step = niceStep(to - from, box.height());
         const int places = step < 0.1 ? 2 : step < 1.0 ? 1 : 0;
         for (double v = std::ceil(from / step) * step; v <= to; v += step) {
             p.setPen(QPen(theme().line, 1));

@@ -24,7 +24,6 @@
 #include "desk/stations/expose/plan_card.h"
 #include "desk/stations/expose/rehearsal_page.h"
 #include "desk/stations/expose/targets_page.h"
-#include "desk/theme.h"
 #include "desk/widgets/bench_stack.h"
 #include "desk/widgets/phase_bar.h"
 #include "desk/widgets/read_out.h"
@@ -559,7 +558,7 @@ void ExposeStation::markBlocks() {
                  : tr("Frame %1 through %2, FWHM %3 px")
                        .arg(f.number)
                        .arg(qs(f.filter), qs(formatNumber(f.look.fwhm_px.value, 2))),
-             f.remark == Remark::none ? theme().good : theme().attention, false, entry_});
+             f.remark == Remark::none ? NightBlock::Tone::good : NightBlock::Tone::attention, false, entry_});
     }
 }
 
