@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cmath>
+#include <functional>
 #include <vector>
 
 #include "core/base/random.h"
@@ -41,14 +42,14 @@ struct LateRun {
     size_t stoppedAt = 0;
 };
 
-inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings, double minutes,
-                         bool decMayHaveBacklash = false) {
+constexpr double lateRate_arcsec_s = 7.5; // of pulses, either axis
+
+// `step` answers each frame, `aimMoved` hears of dithers.
+inline LateRun guideLate(const LateWorld& w, double minutes,
+                         const std::function<LoopOutput(const LoopInput&)>& step,
+                         const std::function<void(const SkyError&)>& aimMoved) {
     LateRun run;
-    const double rate = 7.5;
-    LoopPriors priors;
-    priors.ra.wormPeriod_s = w.told * w.period_s;
-    priors.dec.mayHaveBacklash = decMayHaveBacklash;
-    GuideLoop loop(GuideGeometry({rate, 0.0, 0.0, -rate}, rate, rate), {settings, {}}, priors);
+    const double rate = lateRate_arcsec_s;
     Random random(mixBits(w.seed));
     struct Pulse {
         double from_s;
@@ -80,7 +81,7 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
         dec += loadDec;
         if (w.dither_arcsec > 0.0 && middle > 180.0 * (dithers + 1)) {
             const double by = ++dithers % 2 ? w.dither_arcsec : -w.dither_arcsec;
-            loop.moveAim({by, by}, {});
+            aimMoved({by, by});
             aim.dra_arcsec += by;
             aim.ddec_arcsec += by;
         }
@@ -100,7 +101,7 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
         in.noise_arcsec = 0.08;
         in.untilNext_s = w.exposure_s;
         in.sent = sent;
-        const LoopOutput out = loop.step(in);
+        const LoopOutput out = step(in);
         run.t_s.push_back(middle);
         run.mountRa.push_back(ra);
         run.mountDec.push_back(dec);
@@ -126,11 +127,25 @@ inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings,
             given[1].motion.ddec_arcsec += given[0].motion.ddec_arcsec;
             given.erase(given.begin());
         }
-        const double step = w.walk_arcsec * std::sqrt((next - start) / 60.0);
-        walkRa += step * random.gaussian();
-        walkDec += step * random.gaussian();
+        const double walked = w.walk_arcsec * std::sqrt((next - start) / 60.0);
+        walkRa += walked * random.gaussian();
+        walkDec += walked * random.gaussian();
         start = next;
     }
+    return run;
+}
+
+// By the guide loop.
+inline LateRun guideLate(const LateWorld& w, const ControllerSettings& settings, double minutes,
+                         bool decMayHaveBacklash = false) {
+    LoopPriors priors;
+    priors.ra.wormPeriod_s = w.told * w.period_s;
+    priors.dec.mayHaveBacklash = decMayHaveBacklash;
+    const double rate = lateRate_arcsec_s;
+    GuideLoop loop(GuideGeometry({rate, 0.0, 0.0, -rate}, rate, rate), {settings, {}}, priors);
+    LateRun run = guideLate(
+        w, minutes, [&](const LoopInput& in) { return loop.step(in); },
+        [&](const SkyError& by) { loop.moveAim(by, {}); });
     run.ra = loop.response(Axis::ra);
     run.dec = loop.response(Axis::dec);
     return run;

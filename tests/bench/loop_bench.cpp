@@ -19,6 +19,7 @@
 #include "loop_bound.h"
 #include "loop_world.h"
 #include "night_fixture.h"
+#include "quantile.h"
 #include "random_mount.h"
 
 namespace nordstjerna {
@@ -123,11 +124,6 @@ struct Verdict {
     double raExcess, decExcess; // model over bound
     double early;
 };
-
-double quantile(std::vector<double> v, double q) {
-    std::sort(v.begin(), v.end());
-    return v.empty() ? 0.0 : v[static_cast<size_t>(q * static_cast<double>(v.size() - 1))];
-}
 
 } // namespace
 

@@ -1,12 +1,17 @@
 #include "worlds_bench.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <cstdio>
+#include <functional>
 
+#include "core/base/parallel.h"
 #include "core/base/statistics.h"
 #include "late_world.h"
 #include "loop_world.h"
+#include "quantile.h"
+#include "told_loop.h"
 
 namespace nordstjerna {
 
@@ -33,53 +38,126 @@ LateWorld worldOf(std::uint64_t seed) {
     return w;
 }
 
+constexpr double minutes = 60.0;
+
+// What is left on both axes between two moments, about the mean.
 struct Left {
-    double ra, dec;
+    double ra = 1e3, dec = 1e3;
+    double both() const { return std::hypot(ra, dec); }
 };
-Left leftBy(const LateWorld& w, const ControllerSettings& settings) {
-    constexpr double minutes = 60.0;
-    const LateRun r = guideLate(w, settings, minutes, true);
-    return {r.stopped ? 1e3 : lateRms(r.mountRa), r.stopped ? 1e3 : lateRms(r.mountDec)};
+
+Left between(const LateRun& r, double from_min, double to_min, bool mount) {
+    if (r.stopped)
+        return {};
+    std::vector<double> ra;
+    std::vector<double> dec;
+    for (size_t i = 0; i < r.t_s.size(); ++i)
+        if (r.t_s[i] >= 60.0 * from_min && r.t_s[i] < 60.0 * to_min) {
+            ra.push_back(mount ? r.mountRa[i] : r.errorRa[i]);
+            dec.push_back(mount ? r.mountDec[i] : r.errorDec[i]);
+        }
+    return {standardDeviation(ra), standardDeviation(dec)};
 }
 
-void sayRatios(const char* what, std::vector<double> ratio) {
-    std::sort(ratio.begin(), ratio.end());
-    const size_t n = ratio.size();
-    const auto worse = std::count_if(ratio.begin(), ratio.end(), [](double r) { return r > 1.02; });
-    std::printf("%-34s median %5.2f  90 %% %5.2f  worst %6.2f  above 1.02: %d of %d\n", what, ratio[n / 2],
-                ratio[n * 9 / 10], ratio.back(), static_cast<int>(worse), static_cast<int>(n));
+struct Verdict {
+    int seed;
+    LateWorld world;
+    bool stopped;
+    Left model, told, modelMount; // minutes 30 to 60
+    Left gain, gainMount;         // the best of the gains, each axis and figure by itself
+    double cold, coldGain;        // minutes 10 to 40, both axes
+};
+
+void best(Left& of, const Left& other) {
+    of = {std::min(of.ra, other.ra), std::min(of.dec, other.dec)};
+}
+
+Verdict judge(int seed) {
+    Verdict v{};
+    v.seed = seed;
+    v.world = worldOf(static_cast<std::uint64_t>(seed));
+    const LateRun model = guideLate(v.world, settingsOf(ControllerKind::model), minutes, true);
+    v.stopped = model.stopped.has_value();
+    v.model = between(model, 30.0, minutes, false);
+    v.modelMount = between(model, 30.0, minutes, true);
+    v.cold = between(model, 10.0, 40.0, false).both();
+    v.told = between(guideTold(v.world, minutes), 30.0, minutes, false);
+    v.gain = v.gainMount = {};
+    v.coldGain = 1e9;
+    for (double gain : {0.15, 0.3, 0.5, 0.7, 0.9}) {
+        ControllerSettings s = settingsOf(ControllerKind::proportional);
+        s.ra.loopGain = s.dec.loopGain = gain;
+        s.ra.deadband_arcsec = s.dec.deadband_arcsec = 0.0;
+        const LateRun r = guideLate(v.world, s, minutes, true);
+        best(v.gain, between(r, 30.0, minutes, false));
+        best(v.gainMount, between(r, 30.0, minutes, true));
+        v.coldGain = std::min(v.coldGain, between(r, 10.0, 40.0, false).both());
+    }
+    return v;
+}
+
+void say(const char* what, const std::vector<Verdict>& all, const std::function<double(const Verdict&)>& of,
+         double most, const char* wanted) {
+    std::vector<double> ratio;
+    for (const Verdict& v : all)
+        ratio.push_back(of(v));
+    const auto worse = std::count_if(ratio.begin(), ratio.end(), [&](double r) { return r > most; });
+    std::printf("%-56s median %5.2f  90 %% %5.2f  worst %6.2f  above %.2f: %d of %zu (wanted %s)\n", what,
+                quantile(ratio, 0.5), quantile(ratio, 0.9), quantile(ratio, 1.0), most,
+                static_cast<int>(worse), ratio.size(), wanted);
+}
+
+void tellWorld(const Verdict& v) {
+    const LateWorld& w = v.world;
+    std::printf(
+        "seed %d: over the bound RA %.2f, Dec %.2f; Dec mount part over the best gain's %.2f%s; %.1f s late "
+        "at %.1f s a frame, worm %.0f s %.1f″ told %.4f, play %.1f″, noise %.2f″, slow air %.0f %% of %.0f "
+        "s, walk "
+        "%.2f″\n",
+        v.seed, v.model.ra / v.told.ra, v.model.dec / v.told.dec, v.modelMount.dec / v.gainMount.dec,
+        v.stopped ? " STOPPED" : "", w.delay_s, w.exposure_s + w.readOut_s, w.period_s, w.amplitude_arcsec,
+        w.told, w.backlashDec_arcsec, w.noise_arcsec, 100.0 * w.slowShare, w.slow_s, w.walk_arcsec);
 }
 
 } // namespace
 
 void benchWorlds(int worlds, int firstSeed) {
-    std::vector<double> ra;
-    std::vector<double> dec;
-    for (int i = 0; i < worlds; ++i) {
-        const LateWorld w = worldOf(static_cast<std::uint64_t>(firstSeed + i));
-        const Left model = leftBy(w, settingsOf(ControllerKind::model));
-        Left best{1e9, 1e9};
-        for (double gain : {0.15, 0.3, 0.5, 0.7, 0.9}) {
-            ControllerSettings s = settingsOf(ControllerKind::proportional);
-            s.ra.loopGain = s.dec.loopGain = gain;
-            s.ra.deadband_arcsec = s.dec.deadband_arcsec = 0.0;
-            const Left left = leftBy(w, s);
-            best = {std::min(best.ra, left.ra), std::min(best.dec, left.dec)};
-        }
-        ra.push_back(model.ra / best.ra);
-        dec.push_back(model.dec / best.dec);
-        if (ra.back() > 1.2 || dec.back() > 1.2)
-            std::printf(
-                "seed %d: RA %.2f (%.2f″), Dec %.2f (%.2f″); %.1f s late at %.1f s a frame, worm %.0f s "
-                "%.1f″, gap %.1f″, slow air %.0f %% of %.0f s\n",
-                firstSeed + i, ra.back(), model.ra, dec.back(), model.dec, w.delay_s,
-                w.exposure_s + w.readOut_s, w.period_s, w.amplitude_arcsec, w.backlashDec_arcsec,
-                100.0 * w.slowShare, w.slow_s);
-    }
-    std::printf(
-        "model over the best proportional loop, what is left of the mount's motion, minutes 30 to 60:\n");
-    sayRatios("  RA", ra);
-    sayRatios("  Dec", dec);
+    std::vector<Verdict> all(static_cast<size_t>(worlds));
+    std::atomic<int> next{0};
+    shareOut(all.size(), [&](size_t, size_t) {
+        for (int i = next++; i < worlds; i = next++)
+            all[static_cast<size_t>(i)] = judge(firstSeed + i);
+    });
+    for (const Verdict& v : all)
+        if (v.stopped || v.model.both() > 1.2 * v.told.both() || v.modelMount.dec > 1.2 * v.gainMount.dec)
+            tellWorld(v);
+    std::printf("minutes 30 to 60:\n");
+    say(
+        "measured error over the bound", all, [](auto& v) { return v.model.both() / v.told.both(); }, 1.2,
+        "<= 1.08, 1.20, 1.5");
+    say(
+        "  RA", all, [](auto& v) { return v.model.ra / v.told.ra; }, 1.2, "-");
+    say(
+        "  Dec", all, [](auto& v) { return v.model.dec / v.told.dec; }, 1.2, "-");
+    say(
+        "  the best proportional gain of each axis", all,
+        [](auto& v) { return v.gain.both() / v.told.both(); }, 1.2, "-");
+    say(
+        "model over the best proportional gain, measured error", all,
+        [](auto& v) { return v.model.both() / v.gain.both(); }, 1.02, "<= 1.02 in 99 of 100");
+    say(
+        "  RA", all, [](auto& v) { return v.model.ra / v.gain.ra; }, 1.02, "-");
+    say(
+        "  Dec", all, [](auto& v) { return v.model.dec / v.gain.dec; }, 1.02, "-");
+    say(
+        "  mount part", all, [](auto& v) { return v.modelMount.both() / v.gainMount.both(); }, 1.02, "-");
+    say(
+        "  mount part, RA", all, [](auto& v) { return v.modelMount.ra / v.gainMount.ra; }, 1.02, "-");
+    say(
+        "  mount part, Dec", all, [](auto& v) { return v.modelMount.dec / v.gainMount.dec; }, 1.02, "-");
+    say(
+        "from cold, minutes 10 to 40, over the best gain", all, [](auto& v) { return v.cold / v.coldGain; },
+        1.1, "<= 1.10 in 9 of 10");
 }
 
 } // namespace nordstjerna

@@ -4,7 +4,8 @@
 
 namespace nordstjerna {
 
-// Prints what the model leaves over what a proportional loop leaves with the gain that hindsight finds best.
+// Prints what the model leaves over what a loop leaves that was told the truth of each world, and over a
+// proportional loop with the gain that hindsight finds best.
 void benchWorlds(int worlds, int firstSeed);
 
 } // namespace nordstjerna
