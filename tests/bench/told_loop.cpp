@@ -36,7 +36,7 @@ std::vector<double> gainsOf(const LateWorld& w) {
         for (int pulse = 0; pulse <= frame; ++pulse)
             answer(frame, pulse) = shareOf(w.delay_s, (frame - pulse) * pace, w.exposure_s);
     // A trace of weight on the pulses: the last ones of the horizon show in no frame.
-    constexpr double trace = 1e-6;
+    constexpr double trace = 1e-3;
     const Eigen::MatrixXd normal =
         answer.transpose() * answer + trace * Eigen::MatrixXd::Identity(horizon, horizon);
     const Eigen::VectorXd first = answer * normal.ldlt().solve(Eigen::VectorXd::Unit(horizon, 0));

@@ -133,8 +133,8 @@ SkyError GuideLoop::shown(const LoopInput& in) {
     return {of(ra_, nominal.dra_arcsec), of(dec_, nominal.ddec_arcsec)};
 }
 
-// Pulses that come late are reckoned with as if they had come at once: what is on its way is added to the
-// place, and the look ahead reaches as much farther. So no controller need know of it.
+// Of pulses that come late a controller is told what is still on its way, and the look ahead reaches as much
+// farther.
 SkyError GuideLoop::wished(const LoopInput& in, double noise) {
     const SkyError moved = geometry_.motionOf(in.sent);
     // Another exposure is another pace at once.
@@ -164,11 +164,14 @@ SkyError GuideLoop::wished(const LoopInput& in, double noise) {
         axisIn.remainingAimMove_arcsec = remainingAimMove_.*part;
         if (in.error) {
             const double place = (*in.error).*part + aim_.now().*part;
-            axisIn.place_arcsec = place + (delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0);
+            axisIn.place_arcsec = place;
             if (!axis.mayHaveBacklash) // of one that may, nothing would be used
-                axis.response.see(in.t_s, place, noise, axis.model.rateWalk_arcsec2_s3(next_s));
+                axis.response.see(in.t_s, place, noise,
+                                  axis.model.wormMotion_arcsec(last_s_ ? in.t_s - *last_s_ : 0.0),
+                                  axis.model.rateWalk_arcsec2_s3(next_s));
         }
         axisIn.moved_arcsec = gain * motion;
+        axisIn.pending_arcsec = delay > 0.0 ? gain * axis.response.pending_arcsec(delay) : 0.0;
         // A correction holds for the whole pause: it is right in the middle of it.
         axisIn.next_s = next_s + delay + (axis.pausing(in.t_s, in.untilNext_s) ? 0.0 : 0.5 * axis.pause_s);
         axisIn.guideSpeed_arcsec_s = gain * std::abs(rate);
@@ -259,7 +262,11 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
     }
     const double noise = std::max(in.noise_arcsec, std::min(1.3 * std::sqrt(fast_), 1.0));
     const double dt = lastError_ && last_s_ ? in.t_s - *last_s_ : 0.0;
-    if (auto r = guard_.feed(error, commanded, dt, noise)) {
+    // The guard asks for itself how late they come: to a meter that knows no reversed axis one looks very
+    // late.
+    const SkyError told = geometry_.motionOf(in.sent);
+    const SkyError strength{gainOf(ra_) * told.dra_arcsec, gainOf(dec_) * told.ddec_arcsec};
+    if (auto r = guard_.feed(error, strength, dt, noise)) {
         if (!stopped(r->axis)) {
             (r->axis == Axis::ra ? raStopped_ : decStopped_) = true;
             out.runaway = r;

@@ -9,6 +9,9 @@ namespace nordstjerna {
 namespace {
 
 constexpr double forget = 0.997; // of the weights, a frame
+// How unlikely an idea may become (natural logarithm). One pulse that was lost in a gap refutes the true one,
+// and it must be able to come back.
+constexpr double mostUnlikely = -18.0;
 } // namespace
 
 std::optional<Measured> AxisBelief::wormSeen() const {
@@ -35,7 +38,7 @@ void ModelController::weigh() {
     }
     for (Member& m : members_) {
         m.weight /= sum;
-        m.logWeight = forget * (m.logWeight - best);
+        m.logWeight = std::max(forget * (m.logWeight - best), mostUnlikely);
     }
 }
 
@@ -59,7 +62,10 @@ double ModelController::correction(const AxisInput& s, bool inCharge) {
     }
     aimRate_ = s.aimRate_arcsec_s;
     for (Member& m : members_) {
-        m.backlash.follow(motor_);
+        // By this frame the motor side is where the pulses that have come have brought it.
+        const double before = m.backlash.load;
+        m.backlash.follow(motor_ - s.pending_arcsec);
+        m.moved = m.backlash.load - before;
         m.filter.advance(dt, phase);
     }
     last_s_ = s.t_s;
@@ -126,8 +132,11 @@ void ModelController::learn(const AxisInput& s, double dt, bool inCharge) {
     else if (frames_ % nowAndThen == 0)
         moveGaps();
     double likeliest = -1e300;
+    const double lateness = prior_.mayHaveBacklash ? 0.5 : 0.0; // of one frame
     for (Member& m : members_) {
-        m.logWeight += m.filter.update(*s.place_arcsec - m.backlash.load, noise);
+        // How much of a large motion falls into the frame is not known as well as the motion is.
+        const double moving = lateness * m.moved;
+        m.logWeight += m.filter.update(*s.place_arcsec - m.backlash.load, noise + moving * moving);
         if (s.t_s >= m.learnsUntil_s)
             likeliest = std::max(likeliest, m.logWeight);
     }
@@ -149,7 +158,8 @@ void ModelController::learn(const AxisInput& s, double dt, bool inCharge) {
         const double clip = 25.0 * noise;
         compared_ = std::min(compared_ + 1.0, memory);
         // What it did not foretell; with backlash, of which more may be believed than is so, what it left.
-        const double left = prior_.mayHaveBacklash && modelRules_ && inCharge ? s.error_arcsec() : off;
+        const double left =
+            prior_.mayHaveBacklash && modelRules_ && inCharge ? *s.place_arcsec - s.aim_arcsec : off;
         modelSquare_ += (std::min(left * left, clip) - modelSquare_) / compared_;
         shadowSquare_ += (std::min(shadowError * shadowError, clip) - shadowSquare_) / compared_;
         // The one in charge keeps the word until the other is clearly better.
@@ -184,11 +194,11 @@ double ModelController::bestMove(double ahead, bool again) {
             next = told.value;
             m.nextSigma = told.sigma;
         }
-        const double move = aim_ + aimRate_ * ahead - next - m.backlash.load;
+        const double load = m.backlash.after(motor_);
+        const double move = aim_ + aimRate_ * ahead - next - load;
         plain += m.weight * move;
         spread += m.weight * m.nextSigma * m.nextSigma;
-        wishes.push_back(
-            {m.weight, move, m.backlash.load - (motor_ - m.backlash.gap), motor_ - m.backlash.load});
+        wishes.push_back({m.weight, move, load - (motor_ - m.backlash.gap), motor_ - load});
         gap = gap || m.backlash.gap > 0.0;
     }
     if (!gap)
@@ -241,8 +251,10 @@ void ModelController::believe(const AxisInput& s, double move) {
     for (const Member& m : members_) {
         if (m.weight < negligible)
             continue;
+        BacklashModel gear = m.backlash;
+        gear.follow(motor_);
         const double at =
-            m.filter.mountPlace(ahead, then) + m.backlash.after(motor_ + move) - aim_ - aimRate_ * ahead;
+            m.filter.mountPlace(ahead, then) + gear.after(motor_ + move) - aim_ - aimRate_ * ahead;
         next += m.weight * at;
         nextSquare += m.weight * (m.nextSigma * m.nextSigma + at * at);
         const Measured now = m.filter.mount(0.0, present);

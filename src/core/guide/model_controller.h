@@ -62,8 +62,9 @@ public:
     double lastCorrection() const { return lastCorrection_; }
     void setSettings(const AxisSettings& s) { fallback_.setSettings(s), shadow_.setSettings(s); }
     const AxisBelief& belief() const { return belief_; }
-    // How freely the axis' rate wanders from frame to frame, the worm's part included: what a measure of its
-    // answers to pulses must allow for.
+    // What the worm, as it is known, does within dt_s from the last frame on; and how freely the axis' rate
+    // wanders from frame to frame besides: what a measure of its answers to pulses must allow for.
+    double wormMotion_arcsec(double dt_s) const;
     double rateWalk_arcsec2_s3(double dt_s) const;
     // The filter that foretold best.
     const AxisFilter& ruling() const;
@@ -72,6 +73,7 @@ private:
     struct Member {
         AxisFilter filter;
         BacklashModel backlash;
+        double moved = 0.0; // the load, by this frame
         double logWeight = 0.0;
         double weight = 0.0;
         bool worm = false;
@@ -104,7 +106,7 @@ private:
     double aim_ = 0.0;                // where the star is wanted
     double aimRate_ = 0.0;            // at which it goes on
     int framesOfAim_ = 0;             // since it was moved
-    double motor_ = 0.0;              // what all pulses so far should have done to the star
+    double motor_ = 0.0;              // where all pulses so far bring the motor side, as the star moves
     ProportionalController shadow_;   // and on a mount of its own, to compare with
     BacklashModel shadowBacklash_;
     double shadowMotor_ = 0.0;

@@ -119,8 +119,11 @@ bool ModelController::isOtherWorm(const LineSearch::Line& line, double t_s) cons
     constexpr double far = 0.25;
     const double apart = std::abs(std::log(line.period_s / foundPeriod_s().value));
     const auto likelier = [&](double odds) { return wormSearch_.likelier(line.period_s, given) > odds; };
+    // While the filters foretell by a worm of about that period, they know it better than a search does that
+    // takes drift and the first minutes into the bargain.
+    constexpr double foretelling = 0.5;
     if (given == prior_.wormPeriod_s)
-        return apart > near && apart < far && likelier(8.0);
+        return apart > near && apart < far && belief_.wormWeight < foretelling && likelier(8.0);
     // Ideas of the worm that began with too little known of it may take an hour to come right.
     constexpr double turns = 3.0;
     if (belief_.wormWeight < 0.02 && t_s - wormsSince_s_ > turns * given)
@@ -175,7 +178,7 @@ void ModelController::searchLines(const AxisInput& s, double noise) {
 
 // Gaps that are tried move to where they are believed: beyond the largest while that is believed more than
 // the others, and between the likeliest and its neighbours, for a gap that is wrong by half an arcsecond
-// makes the loop overshoot by as much. Those in which nobody believes leave.
+// makes the loop overshoot by as much. Wide ones in which nobody believes leave.
 void ModelController::moveGaps() {
     std::map<double, double> weight; // of each gap
     for (const Member& m : members_)
@@ -211,11 +214,14 @@ void ModelController::moveGaps() {
                 more.back().backlash.gap = other;
                 more.back().logWeight -= 1.0;
             }
-    // As many as there were.
-    for (size_t i = 0; i < wanted.size() && weight.size() > 2; ++i) {
+    // Of the wide ones no more than a few. The others stay: of a gap that was believed too wide for a while
+    // the turn of the drift tells.
+    weight.erase(weight.begin(), weight.upper_bound(*std::rbegin(backlashes_arcsec)));
+    constexpr size_t mostWide = 4;
+    while (weight.size() + wanted.size() > mostWide) {
         const auto least = std::min_element(weight.begin(), weight.end(),
                                             [](const auto& a, const auto& b) { return a.second < b.second; });
-        if (least->second > 0.01)
+        if (least == weight.end() || least->second > 0.01)
             break;
         std::erase_if(members_, [&](const Member& m) { return m.backlash.gap == least->first; });
         weight.erase(least);
@@ -253,16 +259,33 @@ Measured ModelController::foundPeriod_s() const {
             std::hypot(period * period * sigma / tau, periodSigma_s_ * std::exp(-turns / forgotten_turns))};
 }
 
+double ModelController::wormMotion_arcsec(double dt_s) const {
+    if (!phase_.known() || !belief_.wormSeen())
+        return 0.0;
+    double motion = 0.0;
+    for (size_t i = 0; i + 1 < belief_.worm.size(); i += 2) {
+        const double turn = tau * (0.5 * static_cast<double>(i) + 1.0);
+        const double now = turn * phase_.turns();
+        const double then = turn * phase_.turns(dt_s);
+        motion += belief_.worm[i].value * (std::cos(then) - std::cos(now)) +
+                  belief_.worm[i + 1].value * (std::sin(then) - std::sin(now));
+    }
+    return motion;
+}
+
 double ModelController::rateWalk_arcsec2_s3(double dt_s) const {
     // Of the first frames anything may be believed.
     constexpr int fewest = 60;
     if (frames_ < fewest)
         return 0.0;
-    double bend2 = 0.0; // of the worm, (″/s²)²
+    // The worm was learnt with the delay that is reckoned with. If that is wrong, it is off by what it moves
+    // meanwhile, which bends by so much, (″/s²)².
+    constexpr double delay_s = 3.0;
+    double bend2 = 0.0;
     if (phase_.known() && belief_.wormSeen())
         for (size_t i = 0; i + 1 < belief_.worm.size(); i += 2) {
             const double turning = tau * (0.5 * static_cast<double>(i) + 1.0) / phase_.period_s();
-            bend2 += std::pow(turning, 4) *
+            bend2 += std::pow(turning, 6) * delay_s * delay_s *
                      (std::pow(belief_.worm[i].value, 2) + std::pow(belief_.worm[i + 1].value, 2));
         }
     // A bend lasts for many frames, a walk does not.

@@ -6,13 +6,16 @@
 namespace nordstjerna {
 
 namespace {
-constexpr double delaysTried_s[] = {0.0, 0.25, 0.5, 0.8, 1.2, 1.7, 2.3, 3.0, 4.0, 5.5, 7.5};
-constexpr double longestDelay_s = 7.5;
+constexpr double delaysTried_s[] = {0.0, 0.25, 0.5, 0.8, 1.2, 1.6, 2.0, 2.5,
+                                    3.0, 3.6,  4.2, 4.9, 5.7, 6.6, 7.6};
+constexpr double longestDelay_s = 7.6;
 // How freely the axis wanders: more than mounts do, or a standing axis that takes no pulses would explain a
 // loop that works well.
 constexpr double walk_arcsec2_s = 3e-3;
 constexpr double leastRateWalk_arcsec2_s3 = 4e-4;
-constexpr double largePulse = 5.0;    // σ of a place: pulses from which the gain is measured
+constexpr double largePulse = 5.0; // σ of a place: pulses from which the gain is measured
+// And beside what the axis does by itself: pulses that hold a fast worm follow it, and tell no gain from it.
+constexpr double besideItself = 2.5;
 constexpr double rateSigma = 0.05;    // ″/s, before the first frames
 constexpr double gainPrior = 0.3;     // standard deviation
 constexpr double gainWalk = 5e-5;     // variance, from one large pulse to the next
@@ -61,15 +64,22 @@ double ResponseMeter::shown_arcsec(double delay_s) const {
     return sum;
 }
 
+bool ResponseMeter::tellsGain(double shown, double dt, double noise) const {
+    const double ownRate2 = asCalibrated_.state[1] * asCalibrated_.state[1] + asCalibrated_.covariance(1, 1);
+    return shown * shown > largePulse * largePulse * noise &&
+           shown * shown > besideItself * besideItself * dt * dt * ownRate2;
+}
+
 void ResponseMeter::advance(Idea& i, double dt, double noise) const {
     const double shown = shown_arcsec(i.delay_s);
     Eigen::Matrix3d step = Eigen::Matrix3d::Identity();
     step(0, 1) = dt;
-    if (shown * shown > largePulse * largePulse * noise)
+    if (tellsGain(shown, dt, noise))
         step(0, 2) = shown;
     else
         i.state[0] += shown;
     i.state = step * i.state;
+    i.state[0] += foretold_arcsec_;
     i.covariance = step * i.covariance * step.transpose();
     i.covariance(0, 0) += walk_arcsec2_s * dt + rateWalk_arcsec2_s3_ * dt * dt * dt / 3.0;
     i.covariance(0, 1) += 0.5 * rateWalk_arcsec2_s3_ * dt * dt;
@@ -94,7 +104,8 @@ void ResponseMeter::update(Idea& i, double dt, double place, double noise) const
     i.logWeight = oddsMemory * i.logWeight - 0.5 * (std::log(spread) + off * off / spread);
 }
 
-void ResponseMeter::see(double frame_s, double place, double sigma, double rateWalk) {
+void ResponseMeter::see(double frame_s, double place, double sigma, double foretold, double rateWalk) {
+    foretold_arcsec_ = foretold;
     rateWalk_arcsec2_s3_ = std::max(rateWalk, leastRateWalk_arcsec2_s3);
     const double noise = std::max(sigma * sigma, 1e-4);
     if (!seen_s_) {

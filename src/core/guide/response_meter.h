@@ -29,9 +29,10 @@ public:
     // this frame on.
     void sent(double frame_s, double exposure_s, double motion_arcsec);
     // The place of the star in that frame against a fixed point, pulses included; sigma of one place.
-    // rateWalk: how freely the axis' own rate wanders, where it is known to wander more than mounts usually
-    // do.
-    void see(double frame_s, double place_arcsec, double sigma_arcsec, double rateWalk_arcsec2_s3 = 0.0);
+    // foretold: what the axis should have moved by itself since the last frame, as far as that is known.
+    // rateWalk: how freely its own rate wanders besides, where that is more than mounts usually do.
+    void see(double frame_s, double place_arcsec, double sigma_arcsec, double foretold_arcsec = 0.0,
+             double rateWalk_arcsec2_s3 = 0.0);
 
     // By all that was seen so far, what was assumed beforehand included.
     const Response& measured() const { return measured_; }
@@ -57,11 +58,14 @@ private:
         double logWeight = 0.0;
     };
     static double share(const Pulse& p, double frame_s, double delay_s);
+    // Whether a motion that a frame should show is so large that the gain can be told from it.
+    bool tellsGain(double shown_arcsec, double dt_s, double noise_arcsec2) const;
     void advance(Idea& idea, double dt_s, double noise_arcsec2) const;
     void update(Idea& idea, double dt_s, double place_arcsec, double noise_arcsec2) const;
     void judge();
 
     double rateWalk_arcsec2_s3_ = 0.0;
+    double foretold_arcsec_ = 0.0;
     std::deque<Pulse> pulses_;
     std::vector<Idea> ideas_;
     Idea asCalibrated_{0.0};                  // gain 1 and no delay: what the others are compared with

@@ -52,17 +52,19 @@ private:
 void RunawayGuard::forget() {
     steps_.clear();
     last_.reset();
+    before_ = {};
 }
 
 std::optional<Runaway> RunawayGuard::feed(const SkyError& error, const SkyError& commanded, double dt_s,
                                           double noise) {
     if (last_) {
         steps_.push_back({{error.dra_arcsec - last_->dra_arcsec, error.ddec_arcsec - last_->ddec_arcsec},
-                          commanded,
+                          {commanded, before_[0], before_[1]},
                           error,
                           dt_s});
         if (steps_.size() > window)
             steps_.pop_front();
+        before_ = {commanded, before_[0]};
     }
     last_ = error;
     for (Axis axis : {Axis::dec, Axis::ra})
@@ -73,46 +75,65 @@ std::optional<Runaway> RunawayGuard::feed(const SkyError& error, const SkyError&
 
 RunawayGuard::Explained RunawayGuard::explain(Axis axis, double noise) const {
     const Axis other = axis == Axis::ra ? Axis::dec : Axis::ra;
-    Misfit asTold;
-    Misfit backwards;
+    // At once, a frame late, …
+    struct Late {
+        Misfit told, byAnother, backwards, crossedWith, crossedAgainst, tooFar;
+        double products = 0.0, squares = 1e-12;
+        double goesBy() const { return products / squares; }
+    };
+    std::array<Late, mostLate + 1> late;
     Misfit standing;
-    Misfit crossedWith;
-    Misfit crossedAgainst;
-    Misfit tooFar;
     Explained e;
-    // By how much more than told the axis goes.
-    double products = 0.0;
-    double wantedSquares = 1e-12;
-    for (const Step& s : steps_) {
-        products += part(s.moved, axis) * part(s.commanded, axis);
-        wantedSquares += std::pow(part(s.commanded, axis), 2);
-    }
-    const double factor = std::max(products / wantedSquares, 1.8);
+    for (const Step& s : steps_)
+        for (size_t k = 0; k <= mostLate; ++k) {
+            late[k].products += part(s.moved, axis) * part(s.commanded[k], axis);
+            late[k].squares += std::pow(part(s.commanded[k], axis), 2);
+        }
+    double motor = 0.0;
+    double lowest = 0.0;
+    double highest = 0.0;
     for (size_t i = 0; i < steps_.size(); ++i) {
         const Step& s = steps_[i];
         const double moved = part(s.moved, axis);
-        const double wanted = part(s.commanded, axis);
-        const double crossed = part(s.commanded, other);
-        const double variance = 2.0 * noise * noise + std::pow(jitter_arcsec_s * s.dt_s, 2) +
-                                std::pow(rateTrust * std::max(std::abs(wanted), std::abs(crossed)), 2);
         const double middle = static_cast<double>(i) - 0.5 * static_cast<double>(steps_.size() - 1);
-        const auto leaves = [&](Misfit& of, double left) { of.add(left, variance, middle, s.dt_s); };
-        leaves(asTold, moved - wanted);
-        leaves(backwards, moved + wanted);
-        leaves(standing, moved);
-        leaves(crossedWith, moved - crossed);
-        leaves(crossedAgainst, moved + crossed);
-        leaves(tooFar, moved - factor * wanted);
-        e.commanded_arcsec += std::abs(wanted);
+        const double air2 = 2.0 * noise * noise + std::pow(jitter_arcsec_s * s.dt_s, 2);
+        double most2 = 0.0;
+        for (size_t k = 0; k <= mostLate; ++k) {
+            const double wanted = part(s.commanded[k], axis);
+            const double crossed = part(s.commanded[k], other);
+            const double variance =
+                air2 + std::pow(rateTrust * std::max(std::abs(wanted), std::abs(crossed)), 2);
+            most2 = std::max(most2, variance);
+            const auto leaves = [&](Misfit& of, double left) { of.add(left, variance, middle, s.dt_s); };
+            leaves(late[k].told, moved - wanted);
+            // An axis that obeys may do so by half or twice as much as its rates say.
+            leaves(late[k].byAnother, moved - std::clamp(late[k].goesBy(), 0.5, 2.0) * wanted);
+            leaves(late[k].backwards, moved + wanted);
+            leaves(late[k].crossedWith, moved - crossed);
+            leaves(late[k].crossedAgainst, moved + crossed);
+            leaves(late[k].tooFar, moved - std::max(late[k].goesBy(), 1.8) * wanted);
+        }
+        standing.add(moved, most2, middle, s.dt_s);
+        motor += part(s.commanded[0], axis);
+        lowest = std::min(lowest, motor);
+        highest = std::max(highest, motor);
         const double before = part(s.error, axis) - moved;
         e.swinging = e.swinging && before * part(s.error, axis) < 0.0;
         e.growing = e.growing && std::abs(part(s.error, axis)) > std::abs(before);
     }
-    e.right = asTold.chiSquare();
-    e.reversed = backwards.chiSquare();
+    e.reach_arcsec = highest - lowest;
+    const auto likeliest = [&](auto... of) {
+        double least = 1e300;
+        for (const Late& l : late)
+            least = std::min({least, (l.*of).chiSquare()...});
+        return least;
+    };
+    e.right = likeliest(&Late::told);
+    e.obeying = likeliest(&Late::told, &Late::byAnother);
+    e.reversed = likeliest(&Late::backwards);
     e.still = standing.chiSquare();
-    e.swapped = std::min(crossedWith.chiSquare(), crossedAgainst.chiSquare());
-    e.strong = tooFar.chiSquare();
+    e.swapped = likeliest(&Late::crossedWith, &Late::crossedAgainst);
+    e.strong = likeliest(&Late::tooFar);
     return e;
 }
 
@@ -142,7 +163,8 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         return r;
     }
     // Standing still is what backlash does; only more than any gear has is another matter.
-    if (best == e.still && e.commanded_arcsec > backlashAllowed_arcsec + 8.0 * noise && now > 0.8 * first) {
+    if (best == e.still && e.obeying - best >= decided &&
+        e.reach_arcsec > backlashAllowed_arcsec + 8.0 * noise && now > 0.8 * first) {
         // An axis whose partner needs hardly any pulses stands still, too, when the two are exchanged: then
         // it is the partner that moves with the pulses of this one.
         const Explained partner = explain(axis == Axis::ra ? Axis::dec : Axis::ra, noise);

@@ -4,6 +4,7 @@
 // runaway.
 #pragma once
 
+#include <array>
 #include <deque>
 #include <optional>
 #include <string>
@@ -41,20 +42,23 @@ public:
     void forget();
 
 private:
+    static constexpr size_t mostLate = 2; // frames, by which pulses may show later than told
     struct Step {
-        SkyError moved, commanded;
-        SkyError error; // at its end
+        SkyError moved;
+        std::array<SkyError, mostLate + 1> commanded; // for this frame, the one before it, …
+        SkyError error;                               // at its end
         double dt_s;
     };
     // χ² of the motions of one axis under each explanation, and how its error went.
     struct Explained {
-        double right = 0.0, reversed = 0.0, still = 0.0, swapped = 0.0, strong = 0.0;
-        double commanded_arcsec = 0.0;
+        double right = 0.0, obeying = 0.0, reversed = 0.0, still = 0.0, swapped = 0.0, strong = 0.0;
+        double reach_arcsec = 0.0; // of the motor, between its ends
         bool growing = true, swinging = true;
     };
     Explained explain(Axis axis, double noise) const;
     std::optional<Runaway> judge(Axis axis, double noise) const;
     std::deque<Step> steps_;
+    std::array<SkyError, mostLate> before_{}; // commanded for the last frames
     std::optional<SkyError> last_;
 };
 

@@ -20,8 +20,9 @@ double TrendController::correction(const AxisInput& s, bool) {
     filter_.advance(last_s_ ? s.t_s - *last_s_ : 0.0, 0.0);
     last_s_ = s.t_s;
     if (s.place_arcsec) {
-        noise_.feed(s.t_s, *s.place_arcsec - load_, s.centroid_arcsec);
-        filter_.update(*s.place_arcsec - load_, noise_.variance_arcsec2());
+        const double own = *s.place_arcsec + s.pending_arcsec - load_;
+        noise_.feed(s.t_s, own, s.centroid_arcsec);
+        filter_.update(own, noise_.variance_arcsec2());
     }
     return filter_.mount(s.next_s, 0.0).value + load_ - s.aimNext_arcsec();
 }
