@@ -20,11 +20,13 @@ private slots:
     void statedUncertainties();
     void lateAxisIsGuided_data();
     void lateAxisIsGuided();
+    void lateAxisWithPlayIsGuided();
     void axisAsCalibratedIsLeftAlone();
     void anotherExposureIsAnotherPaceAtOnce();
     void replayReckonsWithTheDelay_data();
     void replayReckonsWithTheDelay();
     void fastWormsAreNoRunaway();
+    void reversedAxisIsStopped_data();
     void reversedAxisIsStopped();
 };
 
@@ -244,6 +246,26 @@ void ResponseTest::replayReckonsWithTheDelay() {
     }
 }
 
+// Late pulses of an axis with a wide gap: what is on its way does not move the star before the gap is taken
+// up. A loop that thinks it does swings across the gap.
+void ResponseTest::lateAxisWithPlayIsGuided() {
+    std::vector<double> over;
+    for (uint64_t seed = 1; seed <= 30; ++seed) {
+        Random random(mixBits(seed) + 3);
+        LateWorld w;
+        w.seed = seed;
+        w.delay_s = random.uniform(1.0, 3.5);
+        w.backlashDec_arcsec = random.uniform(8.0, 18.0);
+        w.driftDec_arcsec_min = random.uniform(-0.2, 0.2);
+        w.walk_arcsec = random.uniform(0.1, 0.35);
+        over.push_back(lateRms(guideLate(w, settingsOf(ControllerKind::model), 60.0, true).errorDec) /
+                       w.noise_arcsec);
+    }
+    std::sort(over.begin(), over.end());
+    qInfo("Dec error over the noise: median %.2f, 90 %% %.2f, worst %.2f", over[15], over[27], over[29]);
+    QVERIFY2(over[27] < 1.5, qPrintable(QString::number(over[27])));
+}
+
 // Mounts with a large and fast periodic error, up to 1.3 ″/s, guided from cold with any controller.
 void ResponseTest::fastWormsAreNoRunaway() {
     for (uint64_t seed = 1; seed <= 40; ++seed) {
@@ -266,7 +288,16 @@ void ResponseTest::fastWormsAreNoRunaway() {
     }
 }
 
+void ResponseTest::reversedAxisIsStopped_data() {
+    QTest::addColumn<ControllerKind>("kind");
+    QTest::addColumn<int>("wanted");
+    QTest::newRow("model") << ControllerKind::model << 99;
+    QTest::newRow("proportional") << ControllerKind::proportional << 90;
+}
+
 void ResponseTest::reversedAxisIsStopped() {
+    QFETCH(ControllerKind, kind);
+    QFETCH(int, wanted);
     int quickly = 0;
     constexpr int all = 100;
     for (uint64_t seed = 1; seed <= all; ++seed) {
@@ -276,7 +307,7 @@ void ResponseTest::reversedAxisIsStopped() {
         w.reversedRa = true;
         w.noise_arcsec = random.uniform(0.2, 0.8);
         w.amplitude_arcsec = random.uniform(0.0, 10.0);
-        const LateRun r = guideLate(w, settingsOf(ControllerKind::proportional), 10.0);
+        const LateRun r = guideLate(w, settingsOf(kind), 10.0);
         QVERIFY2(r.stopped && r.stopped->axis == Axis::ra, qPrintable(QString::number(seed)));
         // From where the error has left the noise.
         size_t began = 0;
@@ -285,7 +316,7 @@ void ResponseTest::reversedAxisIsStopped() {
         quickly += r.stoppedAt <= began + 8;
         QVERIFY2(r.stoppedAt <= began + 16, qPrintable(QString::number(r.stoppedAt - began)));
     }
-    QVERIFY2(quickly >= 90 * all / 100, qPrintable(QString::number(quickly)));
+    QVERIFY2(quickly >= wanted * all / 100, qPrintable(QString::number(quickly)));
 }
 
 NORDSTJERNA_TEST(ResponseTest)

@@ -63,9 +63,7 @@ double ModelController::correction(const AxisInput& s, bool inCharge) {
     aimRate_ = s.aimRate_arcsec_s;
     for (Member& m : members_) {
         // By this frame the motor side is where the pulses that have come have brought it.
-        const double before = m.backlash.load;
         m.backlash.follow(motor_ - s.pending_arcsec);
-        m.moved = m.backlash.load - before;
         m.filter.advance(dt, phase);
     }
     last_s_ = s.t_s;
@@ -132,11 +130,8 @@ void ModelController::learn(const AxisInput& s, double dt, bool inCharge) {
     else if (frames_ % nowAndThen == 0)
         moveGaps();
     double likeliest = -1e300;
-    const double lateness = prior_.mayHaveBacklash ? 0.5 : 0.0; // of one frame
     for (Member& m : members_) {
-        // How much of a large motion falls into the frame is not known as well as the motion is.
-        const double moving = lateness * m.moved;
-        m.logWeight += m.filter.update(*s.place_arcsec - m.backlash.load, noise + moving * moving);
+        m.logWeight += m.filter.update(*s.place_arcsec - m.backlash.load, noise);
         if (s.t_s >= m.learnsUntil_s)
             likeliest = std::max(likeliest, m.logWeight);
     }

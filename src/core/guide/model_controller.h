@@ -73,7 +73,6 @@ private:
     struct Member {
         AxisFilter filter;
         BacklashModel backlash;
-        double moved = 0.0; // the load, by this frame
         double logWeight = 0.0;
         double weight = 0.0;
         bool worm = false;

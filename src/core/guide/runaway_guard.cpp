@@ -106,8 +106,8 @@ RunawayGuard::Explained RunawayGuard::explain(Axis axis, double noise) const {
             most2 = std::max(most2, variance);
             const auto leaves = [&](Misfit& of, double left) { of.add(left, variance, middle, s.dt_s); };
             leaves(late[k].told, moved - wanted);
-            // An axis that obeys may do so by half or twice as much as its rates say.
-            leaves(late[k].byAnother, moved - std::clamp(late[k].goesBy(), 0.5, 2.0) * wanted);
+            // An axis that obeys may do so by a fifth less or twice as much as its rates say.
+            leaves(late[k].byAnother, moved - std::clamp(late[k].goesBy(), 0.8, 2.0) * wanted);
             leaves(late[k].backwards, moved + wanted);
             leaves(late[k].crossedWith, moved - crossed);
             leaves(late[k].crossedAgainst, moved + crossed);
