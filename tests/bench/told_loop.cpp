@@ -46,24 +46,21 @@ std::vector<double> gainsOf(const LateWorld& w) {
 } // namespace
 
 ToldAxis::ToldAxis(const LateWorld& world, bool worm)
-    : world_(world), period_s_(world.period_s), filter_(truthOf(world, worm)), gains_(gainsOf(world)) {}
-
-double ToldAxis::share(const Pulse& p, double start_s) const {
-    return shareOf(p.from_s, start_s, world_.exposure_s);
-}
+    : world_(world), filter_(truthOf(world, worm)), gains_(gainsOf(world)) {}
 
 double ToldAxis::inFrame(double start_s) const {
     double sum = whole_;
     for (const Pulse& p : pulses_)
-        sum += p.motion_arcsec * share(p, start_s);
+        sum += p.motion_arcsec * shareOf(p.from_s, start_s, world_.exposure_s);
     return sum;
 }
 
-double ToldAxis::answer(double start, double error) {
+double ToldAxis::answer(double start, double error, double sent) {
+    pulses_.push_back({start + world_.delay_s, sent});
     const double middle = start + 0.5 * world_.exposure_s;
-    filter_.advance(last_s_ < 0.0 ? 0.0 : start - last_s_, middle / period_s_);
+    filter_.advance(last_s_ < 0.0 ? 0.0 : start - last_s_, middle / world_.period_s);
     last_s_ = start;
-    while (!pulses_.empty() && share(pulses_.front(), start) >= 1.0) {
+    while (!pulses_.empty() && shareOf(pulses_.front().from_s, start, world_.exposure_s) >= 1.0) {
         whole_ += pulses_.front().motion_arcsec;
         pulses_.erase(pulses_.begin());
     }
@@ -73,15 +70,10 @@ double ToldAxis::answer(double start, double error) {
     double pulse = 0.0;
     for (size_t m = 0; m < gains_.size(); ++m) {
         const double ahead = static_cast<double>(m + 1) * pace;
-        pulse -= gains_[m] *
-                 (filter_.seenPlace(ahead, WormTurn((middle + ahead) / period_s_)) + inFrame(start + ahead));
+        pulse -= gains_[m] * (filter_.seenPlace(ahead, WormTurn((middle + ahead) / world_.period_s)) +
+                              inFrame(start + ahead));
     }
     return pulse;
-}
-
-void ToldAxis::sent(double motion, double next) {
-    if (motion != 0.0)
-        pulses_.push_back({next + world_.delay_s, motion});
 }
 
 LateRun guideTold(const LateWorld& world, double minutes) {
@@ -95,14 +87,9 @@ LateRun guideTold(const LateWorld& world, double minutes) {
         [&](const LoopInput& in) {
             const double start = in.t_s - 0.5 * w.exposure_s;
             LoopOutput out;
-            const double rate = lateRate_arcsec_s;
-            const double raMoves = ra.answer(start, in.error->dra_arcsec);
-            const double decMoves = dec.answer(start, in.error->ddec_arcsec);
-            out.pulse = {1e3 * raMoves / rate, -1e3 * decMoves / rate};
-            const double busy = 0.001 * std::max(std::abs(out.pulse.ra_ms), std::abs(out.pulse.dec_ms));
-            const double next = start + w.exposure_s + w.readOut_s + busy;
-            ra.sent(raMoves, next);
-            dec.sent(decMoves, next);
+            constexpr double perMs = 0.001 * lateRate_arcsec_s;
+            out.pulse = {ra.answer(start, in.error->dra_arcsec, perMs * in.sent.ra_ms) / perMs,
+                         dec.answer(start, in.error->ddec_arcsec, -perMs * in.sent.dec_ms) / -perMs};
             return out;
         },
         [](const SkyError&) {});

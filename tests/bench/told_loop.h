@@ -15,21 +15,16 @@ namespace nordstjerna {
 class ToldAxis {
 public:
     ToldAxis(const LateWorld& world, bool worm);
-    // The pulse, in ″ of the star, after a frame with this error; busy_s: for how long pulses hold up the
-    // next frame.
-    double answer(double start_s, double error_arcsec);
-    // What was really sent after that frame; the next one begins then.
-    void sent(double motion_arcsec, double next_s);
+    // The pulse, in ″ of the star, after a frame with this error that began then; sent: the one before it.
+    double answer(double start_s, double error_arcsec, double sent_arcsec);
 
 private:
     struct Pulse {
         double from_s, motion_arcsec;
     };
-    double share(const Pulse& p, double start_s) const;
     double inFrame(double start_s) const; // of all pulses
 
     LateWorld world_;
-    double period_s_;
     AxisFilter filter_;
     std::vector<double> gains_; // of the first pulse on what is foretold for the coming frames
     std::vector<Pulse> pulses_;

@@ -82,7 +82,6 @@ WorldVerdict judgeWorld(int seed) {
     v.modelMount = between(model, 30.0, minutes, true);
     v.cold = between(model, 10.0, 40.0, false).both();
     v.told = between(guideTold(v.world, minutes), 30.0, minutes, false);
-    v.gain = v.gainMount = {};
     v.coldGain = 1e9;
     for (double gain : {0.15, 0.3, 0.5, 0.7, 0.9}) {
         ControllerSettings s = settingsOf(ControllerKind::proportional);

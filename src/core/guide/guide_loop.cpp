@@ -262,11 +262,11 @@ LoopOutput GuideLoop::step(const LoopInput& in) {
     }
     const double noise = std::max(in.noise_arcsec, std::min(1.3 * std::sqrt(fast_), 1.0));
     const double dt = lastError_ && last_s_ ? in.t_s - *last_s_ : 0.0;
-    // The guard asks for itself how late they come: to a meter that knows no reversed axis one looks very
+    // The guard asks for itself how late pulses come: to a meter that knows no reversed axis one looks very
     // late.
-    const SkyError told = geometry_.motionOf(in.sent);
-    const SkyError strength{gainOf(ra_) * told.dra_arcsec, gainOf(dec_) * told.ddec_arcsec};
-    if (auto r = guard_.feed(error, strength, dt, noise)) {
+    const SkyError whole = geometry_.motionOf(in.sent);
+    const SkyError atOnce{gainOf(ra_) * whole.dra_arcsec, gainOf(dec_) * whole.ddec_arcsec};
+    if (auto r = guard_.feed(error, atOnce, dt, noise)) {
         if (!stopped(r->axis)) {
             (r->axis == Axis::ra ? raStopped_ : decStopped_) = true;
             out.runaway = r;

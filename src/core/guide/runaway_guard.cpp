@@ -2,6 +2,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/base/format.h"
@@ -10,6 +11,7 @@ namespace nordstjerna {
 
 namespace {
 constexpr size_t window = 6;
+constexpr size_t mostLate = 2;   // frames, by which pulses may show later than told
 constexpr double decided = 16.0; // difference of χ², far beyond chance
 // What worm and drift do meanwhile is the same from frame to frame, or changes evenly; standard deviations. A
 // worm of 60″ peak to peak in 144 s reaches 1.3 ″/s and 0.06 ″/s². More would hide a reversed axis for
@@ -18,6 +20,8 @@ constexpr double fastestWorm_arcsec_s = 0.5;
 constexpr double wormBend_arcsec_s2 = 0.06;
 constexpr double jitter_arcsec_s = 0.05;        // and what it does besides
 constexpr double rateTrust = 0.3;               // relative, of rates and their use elsewhere
+constexpr double obeysBy[] = {0.8, 2.0};        // of what the rates say, least and most
+constexpr double strongBy = 1.8;                // of it, least
 constexpr double backlashAllowed_arcsec = 26.0; // an axis may stand still for so much of commanded motion
 constexpr double leastError_arcsec = 2.0;
 
@@ -52,19 +56,21 @@ private:
 void RunawayGuard::forget() {
     steps_.clear();
     last_.reset();
-    before_ = {};
+}
+
+size_t RunawayGuard::first() const {
+    return steps_.size() > window ? steps_.size() - window : 0;
 }
 
 std::optional<Runaway> RunawayGuard::feed(const SkyError& error, const SkyError& commanded, double dt_s,
                                           double noise) {
     if (last_) {
         steps_.push_back({{error.dra_arcsec - last_->dra_arcsec, error.ddec_arcsec - last_->ddec_arcsec},
-                          {commanded, before_[0], before_[1]},
+                          commanded,
                           error,
                           dt_s});
-        if (steps_.size() > window)
+        if (steps_.size() > window + mostLate)
             steps_.pop_front();
-        before_ = {commanded, before_[0]};
     }
     last_ = error;
     for (Axis axis : {Axis::dec, Axis::ra})
@@ -84,37 +90,40 @@ RunawayGuard::Explained RunawayGuard::explain(Axis axis, double noise) const {
     std::array<Late, mostLate + 1> late;
     Misfit standing;
     Explained e;
-    for (const Step& s : steps_)
+    const auto commanded = [&](size_t step, size_t late, Axis of) {
+        return step >= late ? part(steps_[step - late].commanded, of) : 0.0;
+    };
+    for (size_t i = first(); i < steps_.size(); ++i)
         for (size_t k = 0; k <= mostLate; ++k) {
-            late[k].products += part(s.moved, axis) * part(s.commanded[k], axis);
-            late[k].squares += std::pow(part(s.commanded[k], axis), 2);
+            const double wanted = commanded(i, k, axis);
+            late[k].products += part(steps_[i].moved, axis) * wanted;
+            late[k].squares += wanted * wanted;
         }
     double motor = 0.0;
     double lowest = 0.0;
     double highest = 0.0;
-    for (size_t i = 0; i < steps_.size(); ++i) {
+    for (size_t i = first(); i < steps_.size(); ++i) {
         const Step& s = steps_[i];
         const double moved = part(s.moved, axis);
-        const double middle = static_cast<double>(i) - 0.5 * static_cast<double>(steps_.size() - 1);
+        const double middle = static_cast<double>(i) - 0.5 * static_cast<double>(first() + steps_.size() - 1);
         const double air2 = 2.0 * noise * noise + std::pow(jitter_arcsec_s * s.dt_s, 2);
         double most2 = 0.0;
         for (size_t k = 0; k <= mostLate; ++k) {
-            const double wanted = part(s.commanded[k], axis);
-            const double crossed = part(s.commanded[k], other);
+            const double wanted = commanded(i, k, axis);
+            const double crossed = commanded(i, k, other);
             const double variance =
                 air2 + std::pow(rateTrust * std::max(std::abs(wanted), std::abs(crossed)), 2);
             most2 = std::max(most2, variance);
             const auto leaves = [&](Misfit& of, double left) { of.add(left, variance, middle, s.dt_s); };
             leaves(late[k].told, moved - wanted);
-            // An axis that obeys may do so by a fifth less or twice as much as its rates say.
-            leaves(late[k].byAnother, moved - std::clamp(late[k].goesBy(), 0.8, 2.0) * wanted);
+            leaves(late[k].byAnother, moved - std::clamp(late[k].goesBy(), obeysBy[0], obeysBy[1]) * wanted);
             leaves(late[k].backwards, moved + wanted);
             leaves(late[k].crossedWith, moved - crossed);
             leaves(late[k].crossedAgainst, moved + crossed);
-            leaves(late[k].tooFar, moved - std::max(late[k].goesBy(), 1.8) * wanted);
+            leaves(late[k].tooFar, moved - std::max(late[k].goesBy(), strongBy) * wanted);
         }
         standing.add(moved, most2, middle, s.dt_s);
-        motor += part(s.commanded[0], axis);
+        motor += commanded(i, 0, axis);
         lowest = std::min(lowest, motor);
         highest = std::max(highest, motor);
         const double before = part(s.error, axis) - moved;
@@ -144,11 +153,12 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
     if (now < std::max(leastError_arcsec, 4.0 * noise))
         return std::nullopt;
     const Explained e = explain(axis, noise);
-    Runaway r{axis, RunawayCause::reversed, part(steps_.back().error, axis), static_cast<int>(steps_.size())};
+    Runaway r{axis, RunawayCause::reversed, part(steps_.back().error, axis),
+              static_cast<int>(steps_.size() - first())};
     const double best = std::min({e.reversed, e.still, e.swapped, e.strong});
     // A gust is explained by none of these, and so is no running away.
     constexpr double explained = 4.0; // χ² for each step
-    if (e.right - best < decided || best > explained * static_cast<double>(steps_.size()))
+    if (e.right - best < decided || best > explained * r.frames)
         return std::nullopt;
     if (best == e.reversed && e.growing)
         return r;
@@ -157,14 +167,14 @@ std::optional<Runaway> RunawayGuard::judge(Axis axis, double noise) const {
         return r;
     }
     // Corrections that chase the air look like it but for this: here the error swings to and fro, and grows.
-    const double first = std::abs(part(steps_.front().error, axis));
-    if (best == e.strong && e.swinging && e.growing && now > 2.0 * first) {
+    const double before = std::abs(part(steps_[first()].error, axis));
+    if (best == e.strong && e.swinging && e.growing && now > 2.0 * before) {
         r.cause = RunawayCause::tooStrong;
         return r;
     }
     // Standing still is what backlash does; only more than any gear has is another matter.
     if (best == e.still && e.obeying - best >= decided &&
-        e.reach_arcsec > backlashAllowed_arcsec + 8.0 * noise && now > 0.8 * first) {
+        e.reach_arcsec > backlashAllowed_arcsec + 8.0 * noise && now > 0.8 * before) {
         // An axis whose partner needs hardly any pulses stands still, too, when the two are exchanged: then
         // it is the partner that moves with the pulses of this one.
         const Explained partner = explain(axis == Axis::ra ? Axis::dec : Axis::ra, noise);

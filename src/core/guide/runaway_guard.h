@@ -4,7 +4,6 @@
 // runaway.
 #pragma once
 
-#include <array>
 #include <deque>
 #include <optional>
 #include <string>
@@ -42,11 +41,9 @@ public:
     void forget();
 
 private:
-    static constexpr size_t mostLate = 2; // frames, by which pulses may show later than told
     struct Step {
-        SkyError moved;
-        std::array<SkyError, mostLate + 1> commanded; // for this frame, the one before it, …
-        SkyError error;                               // at its end
+        SkyError moved, commanded;
+        SkyError error; // at its end
         double dt_s;
     };
     // χ² of the motions of one axis under each explanation, and how its error went.
@@ -57,8 +54,8 @@ private:
     };
     Explained explain(Axis axis, double noise) const;
     std::optional<Runaway> judge(Axis axis, double noise) const;
+    size_t first() const; // of the steps that are judged; those before may have been commanded for them
     std::deque<Step> steps_;
-    std::array<SkyError, mostLate> before_{}; // commanded for the last frames
     std::optional<SkyError> last_;
 };
 
