@@ -90,8 +90,8 @@ RunawayGuard::Explained RunawayGuard::explain(Axis axis, double noise) const {
     std::array<Late, mostLate + 1> late;
     Misfit standing;
     Explained e;
-    const auto commanded = [&](size_t step, size_t late, Axis of) {
-        return step >= late ? part(steps_[step - late].commanded, of) : 0.0;
+    const auto commanded = [&](size_t step, size_t by, Axis of) {
+        return step >= by ? part(steps_[step - by].commanded, of) : 0.0;
     };
     for (size_t i = first(); i < steps_.size(); ++i)
         for (size_t k = 0; k <= mostLate; ++k) {
